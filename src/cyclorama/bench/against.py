@@ -92,7 +92,7 @@ def _compare(name: str, root: Path, tree: Path, folder: Path, tell: Callable[[st
         f"× {a.typical * a.seconds / (b.typical * b.seconds):.1f}"
     )
     for quality, wanted in WANTED.items():
-        then, now = (_time_to(judged, wanted) for judged in lines.values())
+        then, now = (time_to(judged, wanted) for judged in lines.values())
         if then is not None and now is not None:
             tell(f"{quality}, FLIP {wanted}: {then:.1f} s before, {now:.1f} s now, × {then / now:.2f}")
 
@@ -128,7 +128,7 @@ class Truth:
         return Judged(level, float(found[f"seconds {level}"].min()), *(float(e) for e in errors))
 
 
-def _time_to(judged: list[Judged], wanted: float) -> float | None:
+def time_to(judged: list[Judged], wanted: float) -> float | None:
     """Seconds until FLIP is as low as wanted, between what was measured; None where it never is."""
     log = [(np.log(j.flip), np.log(j.seconds)) for j in judged]
     for (f0, s0), (f1, s1) in pairwise(log):

@@ -15,6 +15,7 @@ def bench(
     grading: Annotated[bool, typer.Option("--grading", help="How long a frame takes to be graded.")] = False,
     cutting: Annotated[bool, typer.Option("--cutting", help="How long a cut takes to be delivered.")] = False,
     drag: Annotated[bool, typer.Option("--drag", help="How soon edits and drags are answered.")] = False,
+    matter: Annotated[bool, typer.Option("--matter", help="What haze costs.")] = False,
     start: Annotated[bool, typer.Option("--start", help="How soon the program is there.")] = False,
     against: Annotated[str | None, typer.Option(help="Another revision whose pictures and times to compare.")] = None,
 ) -> None:
@@ -28,11 +29,14 @@ def bench(
     from ..bench.grading import run_grading
     from ..bench.growth import run_growth
     from ..bench.intake import run_intake
+    from ..bench.matter import run_matter
     from ..bench.renderer import run_bench
     from ..bench.start import run_start
 
     if against:
         run_against(against, typer.echo)
+    elif matter:
+        run_matter(typer.echo)
     elif start:
         run_start(typer.echo)
     elif drag:

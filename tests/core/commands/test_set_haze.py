@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 from tests.conftest import always, edited
-from tests.core.review.test_call_sheet import MEASURES, SomeEye, sheet, with_ball
+from tests.core.review.test_call_sheet import MEASURES, SomeEye, odd, sheet, with_ball
 from tests.core.review.test_fixes import mended, sound
 
 from cyclorama.core.commands.haze import SetHaze
@@ -52,6 +52,12 @@ def test_passing_share_on_the_floor_and_in_a_box() -> None:
     box = Haze(on=True, path_m=1.0, where="box", box_depth_m=0.5)
     assert passing_share(box, low, high) == pytest.approx(math.exp(-0.5), rel=0.02)
     assert passing_share(Haze(path_m=1.0), low, high) == 1.0
+
+
+def test_the_shoot_card_says_what_a_shadow_in_alpha_means_for_haze() -> None:
+    project = hazed(sound(), "thin")
+    assert "Haze" not in odd(project)
+    assert "Haze stays only on the subject" in odd(edited(project, shot__shoot__background="shadow"))
 
 
 def test_the_call_sheet_says_when_haze_hides_the_subject() -> None:

@@ -170,6 +170,7 @@ def test_layers_add_up_and_alpha_is_what_haze_hides(tracer: Tracer) -> None:
         assert np.allclose(sum(film.layer(name) for name in names), film.radiance, rtol=1e-4, atol=1e-3)
     assert np.allclose(film.layer(AIR), film.radiance, rtol=1e-4, atol=1e-3)
     assert film.radiance.min() > 0
+    assert not film.coverage.any()
     lens = Projection.of(here.camera, 48, 27)
     x, y = np.meshgrid(((np.arange(48) + 0.5) / 24 - 1) * lens.half_w, (1 - (np.arange(27) + 0.5) / 13.5) * lens.half_h)
     d = np.stack([x, y, -np.ones_like(x)], axis=-1) @ here.around.cameras[0][:3, :3].T

@@ -99,6 +99,8 @@ def _odd(r: Review) -> Hints:
         odd.append("Indirect light is clamped: fewer bright specks, a little less light.")
     if s.background == "transparent" and p.set.sweep.on:
         odd.add("The sweep will be in the picture; only what is behind it is transparent.", fixes.WITH_SHADOW)
+    if p.set.haze.on and ("catcher" in s.passes.wanted or s.background == "shadow"):
+        odd.append("Haze stays only on the subject and its shadow; with a transparent background it stays everywhere.")
     if s.background == "shadow" and "lights" in s.passes.wanted:
         odd.append("The lights of this take cannot be re-balanced: its shadows will be in alpha.")
     if r.margins is not None and r.margins.cut_frames:

@@ -53,7 +53,7 @@ def catch_shadow(
     alone = derive(picture_alone(s), background="transparent" if s.transparent else "set")
     bare = _exposed_like(film, replace(bare_floor(moment), shoot=alone), compiler, tracer, cancelled)
     floor = SET_PARTS if not s.disc_seen else ("sweep",)
-    standing = film.alpha - sum(film.share_of(SET_PARTS.index(part)) for part in floor)
+    standing = film.coverage - sum(film.share_of(SET_PARTS.index(part)) for part in floor)
     return caught(clean, denoise(bare) if s.denoise else bare.radiance, standing)
 
 

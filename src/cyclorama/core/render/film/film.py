@@ -148,7 +148,12 @@ class Film:
     @property
     def alpha(self) -> Mask:
         """Share of the background that is covered: by things, and by haze where there are none."""
-        return np.minimum(self._mean(10, 11)[..., 0] + self._mean(17, 18)[..., 0], np.float32(1))
+        return np.minimum(self.coverage + self._mean(17, 18)[..., 0], np.float32(1))
+
+    @property
+    def coverage(self) -> Mask:
+        """Share of the pixel that shows things."""
+        return self._mean(10, 11)[..., 0]
 
     @property
     def veil(self) -> Mask:

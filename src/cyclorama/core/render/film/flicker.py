@@ -38,5 +38,5 @@ def _same(here: Film, there: Film, y: Mask, x: Mask, pixel_m: Mask) -> np.ndarra
     part = at(there.matte(0)[:, :, 0, 0], order=0) == here.matte(0)[:, :, 0, 0]
     apart = np.linalg.norm(np.dstack([at(there.rest[..., c]) for c in range(3)]) - here.rest, axis=2)
     facing = sum(at(there.normal[..., c]) * here.normal[..., c] for c in range(3))
-    solid = (here.alpha > 0.5) & (at(there.alpha, order=0) > 0.5)
+    solid = (here.coverage > 0.5) & (at(there.coverage, order=0) > 0.5)
     return np.asarray(inside & part & solid & (apart < APART_PX * pixel_m + 1e-6) & (facing > ALIKE))

@@ -99,7 +99,7 @@ class FrameHistory:
     @classmethod
     def of(cls, film: Film, reach: int) -> "FrameHistory":
         """History of a film that records first hits."""
-        part = np.where(film.alpha > 0.5, film.part, np.int32(-1))
+        part = np.where(film.coverage > 0.5, film.part, np.int32(-1))
         motion = np.concatenate([film.motion, film.motion_back], axis=2)
         follow = np.where(film.looks_alike, reach, 1)
         return cls.told(without_colour(film, film.radiance), film.rest, film.normal, part, motion, follow)

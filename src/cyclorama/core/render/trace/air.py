@@ -1,4 +1,4 @@
-"""What happens to paths in haze between one hit and the next.
+"""Paths in haze, between one hit and the next.
 
 Every path from the camera gathers light that is scattered once on its way: a source is chosen by what it gives to the
 whole way, a place on the way is drawn by the angle under which that source sees it or by transmittance, both combined
@@ -117,8 +117,8 @@ def _angle(off, near, far):
 
 @device
 def _source_along(lights, env, k, o, d, near, far, time):
-    """What the k-th source gives to a way (near, far): how much, from where to where, and where and how far off it is
-    passed; that is 0 for sources far away."""
+    """Light of the k-th source on a way (near, far): how much, from where to where, and where and how far off the
+    source is passed; that is 0 for sources far away."""
     n = lights.rows.shape[0]
     gives, at, off = 0.0, 0.0, 0.0
     if k > n:
@@ -208,7 +208,7 @@ def _at(o, d, t):
 
 @device
 def _way(world, flight, i):
-    """Where a path is in haze on its way to what it meets: from, to."""
+    """Part of a path's way to what it meets that lies in haze: from, to."""
     if flight.paths[i].inside >= 0:
         return 1.0, 0.0
     met = flight.hits.triangle[i] >= 0

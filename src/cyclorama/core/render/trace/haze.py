@@ -76,7 +76,7 @@ def _between(o, d, low, high, near, far):
 
 @device
 def way_in_haze(air, o, d, reach):
-    """Where a ray from o (3,) along d (3,) is within the haze before `reach`: from, to. None where from ≥ to."""
+    """Part of a ray from o (3,) along d (3,) within the haze before `reach`: from, to. None where from ≥ to."""
     near, far = _between(o[0], d[0], air.low[0] * 1.0, air.high[0] * 1.0, 0.0, reach)
     near, far = _between(o[1], d[1], air.low[1] * 1.0, air.high[1] * 1.0, near, far)
     return _between(o[2], d[2], air.low[2] * 1.0, air.high[2] * 1.0, near, far)

@@ -1,0 +1,90 @@
+"""`./cyc bench --matter`: what haze costs, against the same frame in clear air.
+
+Noise is judged as in `against`, each frame against many samples of itself, of some pictures each; the shortest time
+counts. The time to equal FLIP lies between those of the samples that are there.
+"""
+
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+from ..core.commands import perform
+from ..core.commands.haze import SetHaze
+from ..core.motion import Moment, moment
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.denoise import denoise
+from ..core.render.film.film import Film
+from ..core.render.film.frame import picture_of
+from ..core.render.film.picking import PickProbe
+from ..core.render.film.tracer import Tracer
+from ..core.scene import Project
+from ..core.scene.haze import THICKNESSES
+from ..demo.projects import lantern_project
+from .against import Judged, Truth, time_to
+
+WIDTH, HEIGHT, FRAME = 480, 270, 20
+LEVELS = [4, 8, 16, 32]
+REFERENCE, REPEATS = 256, 3
+EQUAL_AT = 8
+"""Samples in clear air to whose FLIP times are compared."""
+
+
+def run_matter(tell: Callable[[str], None]) -> None:
+    """Measure and print a table."""
+    tell("Building the lantern …")
+    demo = lantern_project()
+    assets = {**demo.intake.assets, **demo.assets}
+    with Tracer() as tracer:
+        compiler = SceneCompiler(assets.__getitem__)
+        projects = {"clear air": demo.project}
+        for thickness in THICKNESSES:
+            change = SetHaze(thickness=thickness)
+            project, _ = perform(demo.project, change, lambda _: None, PickProbe(compiler, tracer))
+            projects[f"{thickness} haze"] = project
+        judged = {name: _judged(project, compiler, tracer) for name, project in projects.items()}
+    clear = judged["clear air"]
+    equal = next(j.flip for j in clear if j.samples == EQUAL_AT)
+    tell(f"{'':14}{'samples':>8}{'seconds':>9}{'relMSE':>10}{'set':>9}{'subject':>9}{'FLIP':>8}")
+    for name, found in judged.items():
+        for j in found:
+            line = f"{name:14}{j.samples:8d}{j.seconds:9.2f}{j.error:10.4f}{j.set_error:9.4f}{j.subject_error:9.4f}"
+            tell(f"{line}{j.flip:8.4f}")
+    base = time_to(clear, equal)
+    for name, found in judged.items():
+        same = found[-1].seconds / clear[-1].seconds
+        there = time_to(found, equal)
+        quality = "not reached" if there is None or base is None else f"× {there / base:.2f}"
+        tell(f"{name}: × {same:.2f} the time for as many samples, {quality} to the FLIP of {EQUAL_AT} in clear air")
+
+
+def _judged(project: Project, compiler: SceneCompiler, tracer: Tracer) -> list[Judged]:
+    here = moment(project, FRAME)
+    raw, shown, subject, _ = _exposed(here, REFERENCE, compiler, tracer)
+    truth = Truth(raw, shown, subject)
+    found = []
+    for level in LEVELS:
+        frames = [_exposed(here, level, compiler, tracer, seed) for seed in range(1, REPEATS + 1)]
+        found.append(
+            truth.judged(
+                {
+                    f"raw {level}": [frame[0] for frame in frames],
+                    f"shown {level}": [frame[1] for frame in frames],
+                    f"seconds {level}": np.array([frame[3] for frame in frames]),
+                },
+                level,
+            )
+        )
+    return found
+
+
+def _exposed(
+    here: Moment, samples: int, compiler: SceneCompiler, tracer: Tracer, seed: int = 0
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, float]:
+    """Radiance, picture as shown (0…1), subject, and seconds."""
+    film, scene = Film(WIDTH, HEIGHT), compiler.compile(here, WIDTH, HEIGHT)
+    start = time.perf_counter()
+    tracer.expose(film, scene, samples, seed)
+    seconds = time.perf_counter() - start
+    picture = picture_of(film, here, compiler, denoise(film))
+    return film.radiance, np.asarray(picture, np.float32) / 255.0, film.subject, seconds
