@@ -11,7 +11,7 @@ from fastapi.testclient import TestClient
 from tests.web.test_api import ball, change, client, put  # noqa: F401
 
 from cyclorama.app import shipped
-from cyclorama.app.ready_stock import READY, tile_name
+from cyclorama.app.ready_stock import TILES, tile_name
 from cyclorama.core.material.presets import PRESETS, with_preset
 from cyclorama.core.render.film.swatch import swatch_key
 from cyclorama.core.scene import Material
@@ -148,7 +148,8 @@ def test_nothing_that_is_ready_is_grey_at_first(client: TestClient) -> None:  # 
     for one in ready:
         answer = client.get(one["tile"])
         assert answer.content[:4] == b"\x89PNG" if one["kind"] == "gobo" else answer.content[:2] == b"\xff\xd8", one
-    names = {tile_name(kind, name) for kind, name in READY} | {
+    assert client.get("/api/stock/ready/haze/thick.jpg").content[:2] == b"\xff\xd8"
+    names = {tile_name(kind, name) for kind, name in TILES} | {
         f"{swatch_key(with_preset(Material(id='m', name=name), name))}.jpg" for name in PRESETS
     }
     assert {path.name for path in shipped.SHIPPED.glob("*.jpg")} == names  # and nothing that nobody needs ships

@@ -307,7 +307,7 @@ def test_agrees_with_walks(tracer: Tracer, name: str) -> None:
     film = exposed(tracer, with_air(scene, **fields), 8192)
     beyond = DARK if sky is None else (lambda d: np.where(d[:, 0] > 0, sky, 0.0))
     nothing: Source = lambda o, d, end: np.zeros(len(o))  # noqa: E731
-    count = 120_000
+    count = 60_000 if "grain" in fields else 120_000
     seen = walked(air(**fields), source or nothing, beyond, np.array(eye), np.array(at) - eye, 0.4, count)
     error = 4 * seen.std() / math.sqrt(count)
     assert error < 0.1 * seen.mean()
