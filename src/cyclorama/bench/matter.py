@@ -42,14 +42,15 @@ def run_matter(tell: Callable[[str], None]) -> None:
             change = SetHaze(thickness=thickness)
             project, _ = perform(demo.project, change, lambda _: None, PickProbe(compiler, tracer))
             projects[f"{thickness} haze"] = project
-        judged = {name: _judged(project, compiler, tracer) for name, project in projects.items()}
+        judged: dict[str, list[Judged]] = {}
+        tell(f"{'':14}{'samples':>8}{'seconds':>9}{'relMSE':>10}{'set':>9}{'subject':>9}{'FLIP':>8}")
+        for name, project in projects.items():
+            judged[name] = _judged(project, compiler, tracer)
+            for j in judged[name]:
+                line = f"{name:14}{j.samples:8d}{j.seconds:9.2f}{j.error:10.4f}{j.set_error:9.4f}{j.subject_error:9.4f}"
+                tell(f"{line}{j.flip:8.4f}")
     clear = judged["clear air"]
     equal = next(j.flip for j in clear if j.samples == EQUAL_AT)
-    tell(f"{'':14}{'samples':>8}{'seconds':>9}{'relMSE':>10}{'set':>9}{'subject':>9}{'FLIP':>8}")
-    for name, found in judged.items():
-        for j in found:
-            line = f"{name:14}{j.samples:8d}{j.seconds:9.2f}{j.error:10.4f}{j.set_error:9.4f}{j.subject_error:9.4f}"
-            tell(f"{line}{j.flip:8.4f}")
     base = time_to(clear, equal)
     for name, found in judged.items():
         same = found[-1].seconds / clear[-1].seconds
