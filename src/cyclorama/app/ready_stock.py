@@ -19,7 +19,7 @@ from ..core.render.film.picking import PickProbe
 from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, swatch_studio
 from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Gobo, Item, Light, Material, Project, put_all
-from ..core.scene.haze import Thickness
+from ..core.scene.haze import THICKNESSES
 from ..core.scene.stocked import ReadySet
 from ..store import Studio
 from ..store.assets import write_whole
@@ -43,11 +43,8 @@ SHOWN = Material(id="m", name="Shown", base_color=(0.5, 0.05, 0.04), specular_ro
 FAULT = "The pictures of ready sets and rigs cannot be developed; the terminal that runs Cyclorama tells more."
 
 
-HAZES: tuple[Thickness, ...] = get_args(Thickness)
-
-
 READY = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for name in LIT_RIGS]
-TILES = READY + [("haze", name) for name in ("off", *HAZES)]
+TILES = READY + [("haze", name) for name in ("off", *THICKNESSES)]
 """All that has a picture."""
 
 
@@ -102,7 +99,7 @@ def ready_picture(
 ) -> bytes:
     """Picture of a ready set, a rig or haze with something in it, as JPEG. Raises Cancelled."""
     project = _in_a_beam() if isinstance(change, SetHaze) else _stage()
-    if not isinstance(change, SetHaze) or change.thickness != "off":
+    if change != SetHaze(thickness="off"):  # its air is clear already
         project, _label = perform(project, change, _measures, PickProbe(compiler, tracer))
     return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
 

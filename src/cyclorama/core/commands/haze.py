@@ -24,7 +24,7 @@ def _haze(project: Project, change: SetHaze, tools: Tools) -> tuple[Project, str
             raise ChangeError("There is no haze.")
         return put_all(project, {"set/haze/on": False}), "Clear haze"
     size = project.camera.distance_m
-    values = {"on": True, "path_m": THICKNESSES[change.thickness] * size}
+    values = {"on": True, "path_m": THICKNESSES[change.thickness].path * size}
     if project.set.haze == Haze():
         sweep = project.set.sweep
         wide = max(sweep.width_m, sweep.depth_m) / 2 if sweep.on else 0.0

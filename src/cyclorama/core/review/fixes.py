@@ -11,7 +11,7 @@ from ..motion import FrameRate
 from ..scene import Doc, Project
 from . import phrases
 from .light_stances import Stances
-from .measures import Review
+from .measures import Review, haze_is_keyed
 
 SLACK = 1.1
 """A move becomes so much longer than would just do: what is measured of a longer one is a little other."""
@@ -73,7 +73,7 @@ def enlarge_disc(reach_m: float) -> Fix:
 def thinner_haze(r: Review, hidden: float) -> Fix | None:
     """Haze so thin that it hides no more than a share of the subject's light; None where it is keyed."""
     haze = r.project.set.haze
-    if any(channel.path.startswith("set/haze/") for channel in r.project.shot.channels):
+    if haze_is_keyed(r.project):
         return None
     path_m = haze.path_m * math.log(1.0 - min(r.hidden, 0.999999)) / math.log(1.0 - hidden)
     return Fix(title="Thin haze", changes=(set_value("set/haze/path_m", float(f"{path_m:.3g}")),))

@@ -122,11 +122,15 @@ def _reviewed(project: Project, measures: Measures | None) -> Review:
     return Review(project, view.poses, subject, margins, travel, obstacles, blur_px, edges, stances_of(project), hidden)
 
 
+def haze_is_keyed(project: Project) -> bool:
+    """True when haze changes during the open shot."""
+    return any(channel.path.startswith("set/haze/") for channel in project.shot.channels)
+
+
 def _hidden_by_haze(project: Project, poses: Poses, middle: Vec3) -> float:
     """Largest share of light from a place (3,) that haze keeps from the camera in some frames of the open shot."""
     shot, found = project.shot, 0.0
-    keyed = any(channel.path.startswith("set/haze/") for channel in shot.channels)
-    if not project.set.haze.on and not keyed:
+    if not project.set.haze.on and not haze_is_keyed(project):
         return 0.0
     for i in np.linspace(0, len(poses) - 1, HAZE_FRAMES).astype(int):
         haze = at_time(project, shot, float(poses.frames[i])).set.haze

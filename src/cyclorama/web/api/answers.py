@@ -80,7 +80,7 @@ class HazeState(BaseModel):
     per_m: float
     """extinction, 1/m"""
     colour: Vector
-    """of what is far away in it, as the picture shows it"""
+    """colour of distant things in it, as the picture shows them"""
     forward: float
     """mean cosine of scattering"""
 

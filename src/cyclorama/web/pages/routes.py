@@ -20,6 +20,7 @@ from ...core.motion.segments import SEGMENTS
 from ...core.picture.scopes import false_colour_legend
 from ...core.scene import Light, Property, Segment, place_of
 from ...core.scene.delivery import COMMON_FORMATS
+from ...core.scene.haze import THICKNESSES
 from ...core.scene.material import PatternKind
 from ...core.scene.path import PathShape
 from ...core.scene.property import affects_everywhere, keyable_everywhere
@@ -102,12 +103,7 @@ _CARD_LISTS = {
     "rigs": get_args(ReadyRig),
     "studios": STUDIOS,
     "ready_sets": get_args(ReadySet),
-    "hazes": (
-        ("off", "Clear air"),
-        ("thin", "Beams show softly; the subject stays crisp"),
-        ("studio", "Beams stand in the air"),
-        ("thick", "What is far away fades"),
-    ),
+    "hazes": [("off", "Clear air"), *((name, haze.says) for name, haze in THICKNESSES.items())],
     "stock_kinds": STOCK_KINDS,
     "segment_kinds": [(kind.kind, kind.title) for kind in SEGMENTS.values() if kind.kind != "spin"],
     "segment_fields": [(f, ks, Segment.model_fields[f.name].default) for f, ks in _SEGMENT_FIELDS],

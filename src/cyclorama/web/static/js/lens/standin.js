@@ -195,7 +195,6 @@ export class StandIn {
     this.#dressSet(state.project);
     this.background = new THREE.Color().fromArray(store.look.background.colour);
     this.scene.background = this.background;
-    this.haze.show(state.lens);
   }
 
   /** Have an item's mesh there: another one where it is made otherwise. */
@@ -306,7 +305,7 @@ export class StandIn {
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
     for (const item of this.state?.items ?? []) this.#placeItem(item, pose);
     this.light?.place(pose, lens, 0.7 * away * Math.hypot(lens.half_width, lens.half_height) * zoomed, this.#stands(pose));
-    this.haze.place(pose, away);
+    this.haze.place(pose, lens, away);
     this.draw();
   }
 

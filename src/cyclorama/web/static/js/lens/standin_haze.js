@@ -35,42 +35,48 @@ export class StandInHaze {
     scene.add(this.beams);
     /** @type {any} */
     this.lens = null;
+    /** @type {any} */
+    this.haze = null;
   }
 
-  /** Have the haze of a state. @param {any} lens */
-  show(lens) {
-    this.lens = lens;
+  /** Have the haze of a lens, and a beam for every spot that shines. @param {any} lens */
+  #show(lens) {
     const { haze } = lens;
+    Object.assign(this, { lens, haze });
     this.scene.fog = haze ? new THREE.FogExp2(new THREE.Color(...haze.colour.map((x) => Math.min(x, 1)))) : null;
-  }
-
-  /** Let the beams stand as in a pose. @param {any} pose @param {number} away of the aim from the camera, m */
-  place(pose, away) {
-    // this fog goes with the square of the distance: it hides as much as haze does where the camera aims
-    if (this.scene.fog) /** @type {any} */ (this.scene.fog).density = Math.sqrt(this.lens.haze.per_m / away);
     while (this.beams.children.length) {
       const beam = /** @type {any} */ (this.beams.children[0]);
       beam.geometry.dispose();
       beam.material.dispose();
       beam.removeFromParent();
     }
-    const haze = this.lens?.haze;
-    for (const light of haze ? this.lens.lights.filter((x) => x.lit && x.cone) : []) this.beams.add(this.#beam(light, haze, pose));
+    for (const light of haze ? lens.lights.filter((x) => x.lit && x.cone) : []) this.beams.add(this.#beam(light));
   }
 
-  #beam(light, haze, pose) {
-    const centre = new THREE.Vector3(...goneAlong(light, pose, light.centre));
-    const way = new THREE.Vector3(...goneAlong(light, pose, light.aim)).sub(centre);
-    const long = way.length() * LENGTH;
-    const wide = Math.hypot(...light.half_u);
+  /** Let the beams stand as in a pose. @param {any} pose @param {any} lens @param {number} away of the aim from the camera, m */
+  place(pose, lens, away) {
+    if (lens !== this.lens) this.#show(lens);
+    // this fog goes with the square of the distance: it hides as much as haze does where the camera aims
+    if (this.scene.fog) /** @type {any} */ (this.scene.fog).density = Math.sqrt(this.haze.per_m / away);
+    for (const beam of this.beams.children) {
+      const { light } = beam.userData;
+      beam.position.fromArray(goneAlong(light, pose, light.centre));
+      const way = new THREE.Vector3(...goneAlong(light, pose, light.aim)).sub(beam.position);
+      beam.quaternion.setFromUnitVectors(new THREE.Vector3(0, -1, 0), way.normalize());
+    }
+  }
+
+  #beam(light) {
+    const { per_m, forward } = this.haze;
+    const away = Math.hypot(...light.centre.map((x, i) => x - light.aim[i]));
+    const [long, wide] = [away * LENGTH, Math.hypot(...light.half_u)];
     const cone = new THREE.CylinderGeometry(wide, wide + light.cone * long, long, 48, 1, true);
     cone.translate(0, -long / 2, 0);
     // drawn twice, where it is entered and left: each stands for half of what its width of haze scatters
-    const share = 1 - Math.exp(-haze.per_m * light.cone * way.length());
-    const uniforms = { colour: { value: new THREE.Color(...light.gives.map((x) => x * share)) }, forward: { value: haze.forward } };
+    const share = 1 - Math.exp(-per_m * light.cone * away);
+    const uniforms = { colour: { value: new THREE.Color(...light.gives.map((x) => x * share)) }, forward: { value: forward } };
     const beam = new THREE.Mesh(cone, new THREE.ShaderMaterial({ ...BEAM, uniforms }));
-    beam.position.copy(centre);
-    beam.quaternion.setFromUnitVectors(new THREE.Vector3(0, -1, 0), way.normalize());
+    beam.userData.light = light;
     return beam;
   }
 }
