@@ -20,7 +20,7 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.compile.haze import air_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.passes.outputs import pass_files
-from cyclorama.core.render.trace.arrays import AIR, COMPONENTS
+from cyclorama.core.render.trace.arrays import AIR, KINDS_OF_LIGHT
 from cyclorama.core.render.trace.haze import Air, phase, phase_cosine, transmittance, unevenness
 from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.scene import new_project
@@ -166,7 +166,7 @@ def test_layers_add_up_and_alpha_is_what_haze_hides(tracer: Tracer) -> None:
     }  # fmt: skip
     here, compiler = moment(edited(new_project("Haze"), values), 1), SceneCompiler(lambda _: b"")
     film = exposed(tracer, compiler.compile(here, 48, 27, keep="passes"), 64)
-    for names in ((*COMPONENTS, AIR), [name for name in film.layers if name not in (*COMPONENTS, AIR)]):
+    for names in (KINDS_OF_LIGHT, [name for name in film.layers if name not in KINDS_OF_LIGHT]):
         assert np.allclose(sum(film.layer(name) for name in names), film.radiance, rtol=1e-4, atol=1e-3)
     assert np.allclose(film.layer(AIR), film.radiance, rtol=1e-4, atol=1e-3)
     assert film.radiance.min() > 0

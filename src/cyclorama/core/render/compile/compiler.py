@@ -39,7 +39,18 @@ from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
 from ...scene.writing import derive
 from ...textures import Textures, TextureShelf, Versions
-from ..trace.arrays import AIR, COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
+from ..trace.arrays import (
+    AIR,
+    COMPONENTS,
+    F32,
+    KINDS_OF_LIGHT,
+    NO_EDGES,
+    NO_SHAPES,
+    Edges,
+    Materials,
+    Recording,
+    Shapes,
+)
 from ..trace.bodies import Body, pose_keys
 from ..trace.camera_rays import CameraRays, filter_table, pixel_projection
 from ..trace.caustic_roughening import least_roughness
@@ -319,18 +330,18 @@ def camera_rays_of(moment: Moment, width: int, height: int) -> CameraRays:
 
 
 def _layers(moment: Moment, keep: Keep) -> tuple[str, ...]:
-    """Names of what is kept apart: the lights', then the components', then that of light from haze."""
+    """Names of a film's layers: of the lights, of the components, of haze."""
     wanted = moment.shoot.passes.wanted if keep == "passes" else ()
     lights = tuple(light_layer_names(moment.look)) if keep == "lights" or "lights" in wanted else ()
     components = COMPONENTS if "components" in wanted else ()
-    hazy = moment.set.haze.on and ("air" in wanted or components)
+    hazy = "air" in wanted or (components and moment.set.haze.on)
     return (*lights, *components, *((AIR,) if hazy else ()))
 
 
 def _recording(
     moment: Moment, layers: tuple[str, ...], instances: Instances, camera: CameraRays, first: bool
 ) -> Recording:
-    lights = sum(name not in (*COMPONENTS, AIR) for name in layers)
+    lights = sum(name not in KINDS_OF_LIGHT for name in layers)
     clamp = 0.0
     if moment.shoot.clamp_indirect is not None:
         clamp = moment.shoot.clamp_indirect / exposure_scale(moment.look.tone)

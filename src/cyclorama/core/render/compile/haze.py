@@ -14,8 +14,6 @@ from ..trace.haze import CLEAR_AIR, Air
 
 TILE, SWATHES = 64, 8
 """Voxels along each side of the noise, and swathes they hold."""
-MOST_DENSE = 1e4
-"""1/m"""
 
 
 def air_of(moment: Moment) -> Air:
@@ -30,7 +28,7 @@ def air_of(moment: Moment) -> Air:
     on_floor = haze.where == "floor"
     return Air(
         on=True,
-        density=min(1.0 / haze.path_m, MOST_DENSE),
+        density=1.0 / haze.path_m,
         albedo=np.array(haze.colour, np.float32),
         forward=haze.forward,
         low=low.astype(np.float32),

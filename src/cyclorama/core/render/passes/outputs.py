@@ -21,11 +21,10 @@ from ..film.denoise import denoise, denoise_shares
 from ..film.film import Film
 from ..film.frame import expose_frame
 from ..film.tracer import Cancel, Tracer
-from ..trace.arrays import AIR, COMPONENTS
+from ..trace.arrays import AIR, KINDS_OF_LIGHT
 from .kinds import ALONE, NUMBERS
 from .rays import in_clay, occlusion, wireframe, without_set
 
-_COMPONENTS = *COMPONENTS, AIR
 HELPER_SAMPLES = 64
 """Occlusion and wireframe need no more."""
 
@@ -122,10 +121,11 @@ def _numbers(name: PassName, moment: Moment, film: Film) -> bytes:
         channels, header = matte_channels(name, film.matte(0 if name == "objects" else 1), matte_names(moment, name))
         return encode_channels(channels, header)
     if name == "components":
-        return encode_layers({layer: expose(film.layer(layer), tone) for layer in film.layers if layer in _COMPONENTS})
+        return encode_layers(
+            {layer: expose(film.layer(layer), tone) for layer in film.layers if layer in KINDS_OF_LIGHT}
+        )
     if name == "air":
-        light = film.layer(AIR) if AIR in film.layers else np.zeros_like(film.radiance)
-        return encode_layers({AIR: np.dstack([expose(light, tone), film.veil])})
+        return encode_layers({AIR: np.dstack([expose(film.layer(AIR), tone), film.veil])})
     values = {"normal": film.normal, "position": film.position, "depth": film.depth, "motion": film.motion}[name]
     return encode_layers({name: values})
 
@@ -133,7 +133,7 @@ def _numbers(name: PassName, moment: Moment, film: Film) -> bytes:
 def _lights(moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler) -> bytes:
     """Every light's share of the picture, and what is seen behind it: they add up to the picture, exposed."""
     s, tone = moment.shoot, moment.look.tone
-    shares = {layer: film.layer(layer) for layer in film.layers if layer not in _COMPONENTS}
+    shares = {layer: film.layer(layer) for layer in film.layers if layer not in KINDS_OF_LIGHT}
     if s.denoise or s.denoise_neighbours:
         shares = denoise_shares(film, shares, clean)
     layers: dict[str, NDArray[np.float32]] = {layer: expose(share, tone) for layer, share in shares.items()}

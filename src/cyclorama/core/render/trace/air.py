@@ -48,7 +48,7 @@ GATHERING = 3.0
 SPLITTING = 3.0
 """From the camera a path goes on from the haze so many times as often as light is scattered, with as much less."""
 SOFTER = 0.25
-"""Share of a source's reach that is added to its distance from the way: what is drawn by angle does not crowd there."""
+"""Share of a source's reach that is added to its distance from the way, so that places do not crowd beside it."""
 WIDEST_TAN = 12.0
 """Cones wider than this leave out nothing."""
 
@@ -115,65 +115,58 @@ def _angle(off, near, far):
     return 2.0 * math.pi * turns_of(off * (far - near), off * off + far * near)
 
 
-@device
-def _source_along(lights, env, k, o, d, near, far, time):
+@routine
+def _source_along(rows, glow, sky, k, o, d, near, far, time):
     """Light of the k-th source on a way (near, far): how much, from where to where, and where and how far off the
-    source is passed; that is 0 for sources far away."""
-    n = lights.rows.shape[0]
-    gives, at, off = 0.0, 0.0, 0.0
-    if k > n:
-        gives = 4.0 * lights.env_scale * env.strength[ANY_WAY] * (far - near)
-    else:
-        x, y, z, reach = lights.glow_at[0] * 1.0, lights.glow_at[1] * 1.0, lights.glow_at[2] * 1.0, lights.glow_reach
-        strength, distant = 0.25 * lights.mesh_total, False
-        if k < n:
-            rows = lights.rows
-            if rows[k, TRAVEL] != 0.0:  # its row is as in the middle of the shutter
-                back = (0.5 - time) * rows[k, TRAVEL]
-                o, d = turned_about_axis(o, back), turned_about_axis(d, back)
-            near, far = _lit_way(rows, k, o, d, near, far)
-            strength, distant = strength_of(rows, k), rows[k, KIND] == SUN
-            x, y, z = _columns(rows, k, CENTRE)
-            reach = rows[k, REACH] * 1.0
-        if near >= far:
-            gives = 0.0
-        elif distant:
-            gives = strength * (far - near)
-        else:
-            x, y, z = x - o[0], y - o[1], z - o[2]
-            at = x * d[0] + y * d[1] + z * d[2]
-            soft = SOFTER * reach
-            off = math.sqrt(max(x * x + y * y + z * z - at * at, 0.0) + soft * soft + 1e-18)
-            gives = strength * _angle(off, near - at, far - at) / off
-    return gives, near, far, at, off
+    source is passed; that is 0 for sources far away.
+
+    glow: centre (3,), reach and strength of all that glows; sky: what the environment gives to a metre of the way.
+    """
+    n, distant = rows.shape[0], sky
+    x, y, z, reach, strength = glow
+    if k < n:
+        if rows[k, TRAVEL] != 0.0:  # its row is as in the middle of the shutter
+            back = (0.5 - time) * rows[k, TRAVEL]
+            o, d = turned_about_axis(o, back), turned_about_axis(d, back)
+        near, far = _lit_way(rows, k, o, d, near, far)
+        x, y, z = _columns(rows, k, CENTRE)
+        reach, strength = rows[k, REACH] * 1.0, strength_of(rows, k)
+        distant = strength
+    if near >= far:
+        return 0.0, near, far, 0.0, 0.0
+    if k > n or (k < n and rows[k, KIND] == SUN):
+        return distant * (far - near), near, far, 0.0, 0.0
+    x, y, z = x - o[0], y - o[1], z - o[2]
+    at = x * d[0] + y * d[1] + z * d[2]
+    soft = SOFTER * reach
+    off = math.sqrt(max(x * x + y * y + z * z - at * at, 0.0) + soft * soft + 1e-18)
+    return strength * _angle(off, near - at, far - at) / off, near, far, at, off
 
 
 @device
 def _choose_source(lights, env, gives, o, d, near, far, time, u):
     """Choose a source for a way (near, far): which (−1: none), with what chance, and its part of the way as
     `_source_along` gives it."""
-    count, total = lights.rows.shape[0] + 2, 0.0
-    source, chance, at, off = -1, 0.0, 0.0, 0.0
-    for k in range(count + 1):
-        # once more for the chosen one: inlined in one place only
-        of = k if k < count else max(source, 0)
-        by_default = lights.pick[of + 1] * 1.0 - lights.pick[of] * 1.0
-        g, a, b, c, e = 0.0, near, far, 0.0, 0.0
-        if by_default > 0.0 and (k < count or source >= 0):
-            g, a, b, c, e = _source_along(lights, env, of, o, d, near, far, time)
-        if k < count:
-            gives[k] = g
-            total += g
-            if k == count - 1 and total > 0.0:
-                for j in range(count):
-                    if gives[j] > 0.0:
-                        share = (1.0 - CARE) * gives[j] / total
-                        share += CARE * (lights.pick[j + 1] * 1.0 - lights.pick[j] * 1.0)
-                        if 0.0 <= u < share:
-                            source, chance = j, share
-                        u -= share
-        else:
-            near, far, at, off = a, b, c, e
+    rows, pick = lights.rows, lights.pick
+    x, y, z = lights.glow_at[0] * 1.0, lights.glow_at[1] * 1.0, lights.glow_at[2] * 1.0
+    glow = x, y, z, lights.glow_reach * 1.0, 0.25 * lights.mesh_total
+    sky = 4.0 * lights.env_scale * env.strength[ANY_WAY]
+    count, total = rows.shape[0] + 2, 0.0
+    for k in range(count):
+        gives[k] = 0.0
+        if pick[k + 1] > pick[k]:
+            gives[k] = _source_along(rows, glow, sky, k, o, d, near, far, time)[0]
+        total += gives[k]
+    source, chance = -1, 0.0
+    for k in range(count):
+        if gives[k] > 0.0:
+            share = (1.0 - CARE) * gives[k] / total + CARE * (pick[k + 1] * 1.0 - pick[k] * 1.0)
+            if 0.0 <= u < share:
+                source, chance = k, share
+            u -= share
+    if source < 0:
+        return -1, 0.0, near, far, 0.0, 0.0
+    _, near, far, at, off = _source_along(rows, glow, sky, source, o, d, near, far, time)
     return source, chance, near, far, at, off
 
 
@@ -208,7 +201,7 @@ def _at(o, d, t):
 
 @device
 def _way(world, flight, i):
-    """Part of a path's way to what it meets that lies in haze: from, to."""
+    """Distances at which the i-th path enters and leaves haze before its hit; none where from ≥ to."""
     if flight.paths[i].inside >= 0:
         return 1.0, 0.0
     met = flight.hits.triangle[i] >= 0

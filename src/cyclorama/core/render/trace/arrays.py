@@ -222,6 +222,8 @@ COMPONENTS = (
     "indirect specular",
     "indirect transmission",
 )
+KINDS_OF_LIGHT = *COMPONENTS, AIR
+"""Layers that tell how light came, not from which source."""
 
 
 SHADOW = _fields(f4="dr dg db sr sg sb", i4="slot depth group first second")

@@ -103,7 +103,7 @@ def before(rays, i, path):
 
 @device
 def crosses_haze(world, path):
-    """True when a path is in air that holds haze: `air.cross_air` has counted the lights it meets."""
+    """True when a path is in air that holds haze: `air.meet_in_haze` has counted the lights it meets."""
     return world.air.on and path.inside < 0
 
 

@@ -176,8 +176,10 @@ def next_number(word):
 
 @routine
 def _tracked(air, o, d, near, far, whole, word):
-    """Share of light that passes uneven haze with an optical depth where it is even: what is there at least goes by its
-    closed form, the rest by tracking."""
+    """Estimate of the share of light that passes uneven haze, by residual ratio tracking.
+
+    whole: optical depth that even haze would have. The least density there is counts in closed form.
+    """
     passing = math.exp(-min(whole * (1.0 - air.grain), MOST_DEPTH))
     per_step, depth = 1.0 / (2.0 * air.grain), 0.0
     for _ in range(MOST_STEPS):
