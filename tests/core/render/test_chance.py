@@ -23,7 +23,7 @@ from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.frame import expose_frame
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.passes.outputs import pass_files
-from cyclorama.core.render.trace.arrays import COMPONENTS
+from cyclorama.core.render.trace.arrays import KINDS_OF_LIGHT
 from cyclorama.core.scene import (
     Aim,
     Background,
@@ -122,7 +122,8 @@ def check_film(film: Film) -> None:
     assert np.isfinite(film.places).all()
     assert film.sums[:, :3].min() >= 0.0
     assert np.linalg.norm(film.normal, axis=-1).max() < 1.001
-    for names in (film.layers[: -len(COMPONENTS)], film.layers[-len(COMPONENTS) :]):
+    kinds = [name for name in film.layers if name in KINDS_OF_LIGHT]
+    for names in (kinds, [name for name in film.layers if name not in kinds]):
         together = sum((film.layer(name) for name in names), np.zeros_like(film.radiance))
         assert np.allclose(together, film.radiance, rtol=1e-4, atol=1e-5 * max(float(film.radiance.max()), 1e-6))
 
