@@ -184,15 +184,16 @@ def edited(project: Project, values: dict[str, object] | None = None, **more: ob
     return project
 
 
-def project_of(mesh: Mesh, material: Material) -> tuple[Project, dict[str, bytes]]:
-    """A bare studio (no set, no light) with one part."""
+def project_of(mesh: Mesh, *materials: Material) -> tuple[Project, dict[str, bytes]]:
+    """A bare studio (no set, no light) with an item, whose parts wear one material each."""
     data = mesh.to_bytes()
     key = content_hash(data)
-    item = item_of(key, ("Part", material.id), source_name="test.glb")
+    named = (("Part" if k == 1 else f"Part-{k}", material.id) for k, material in enumerate(materials, 1))
+    item = item_of(key, *named, source_name="test.glb")
     return edited(
         new_project("Test"),
         {
-            "materials": (material,),
+            "materials": tuple({m.id: m for m in materials}.values()),
             "items": (item,),
             "subject_id": item.id,
             "look/lights": (),
@@ -216,14 +217,14 @@ def look_at(eye: tuple[float, float, float], at: tuple[float, float, float], hal
 
 def scene_of(
     mesh: Mesh,
-    material: Material,
+    material: Material | tuple[Material, ...],
     camera: CameraRays,
     rects: np.ndarray = NO_RECTS,
     environment: np.ndarray | float | None = None,
     max_bounces: int = 12,
 ) -> FrameScene:
     """A frame with given lights; environment is a picture in nit, or one value for all directions."""
-    project, assets = project_of(mesh, material)
+    project, assets = project_of(mesh, *(material if isinstance(material, tuple) else (material,)))
     scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), camera.width, camera.height)
     env, scale, shares = scene.environment, 0.0, [1.0] * len(rects)
     if environment is not None:

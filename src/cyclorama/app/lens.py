@@ -12,6 +12,7 @@ from ..core.arrays import Vec3
 from ..core.commands import Command, perform_all
 from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import SurfacePoint
+from ..core.geometry.filling import Hollow
 from ..core.kernel import damaged_entries
 from ..core.light.balance import Apart
 from ..core.light.placement import Surface
@@ -22,7 +23,7 @@ from ..core.render.film.picking import PickProbe
 from ..core.render.film.progressive import FULL_SAMPLES, DevelopedPicture, ProgressiveRenderer
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
 from ..core.render.warm import compile_apart, kernels_compiled, warm_up
-from ..core.scene import Project
+from ..core.scene import Item, Project
 from ..shoot.run.forecast import Step
 from ..store import Studio
 from .jobs import Unwanted
@@ -350,6 +351,10 @@ class LensEye:
     def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
         with self._lens.borrowed() as tools:
             return PickProbe(*tools).surface(moment, x, y)
+
+    def hollow(self, item: Item) -> Hollow | None:
+        with self._lens.borrowed() as tools:
+            return PickProbe(*tools).hollow(item)
 
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         with self._lens.borrowed() as tools:

@@ -40,6 +40,13 @@ def basis(n):
 
 
 @device
+def off_axis(axis, x, y, z):
+    """A direction given along an axis (z) and across it (x, y), turned to where the axis points."""
+    a, b = basis(axis)
+    return x * a[0] + y * b[0] + z * axis[0], x * a[1] + y * b[1] + z * axis[1], x * a[2] + y * b[2] + z * axis[2]
+
+
+@device
 def get(array, row):
     """Three numbers of a row, in double precision."""
     return array[row, 0] * 1.0, array[row, 1] * 1.0, array[row, 2] * 1.0

@@ -13,6 +13,7 @@ from ..geometry.measure import Measures, gap_m, ground_placement, placed_hull
 from ..motion import stand_height_m
 from ..scene import Detail, Item, Part, Placement, Project, Variant, put
 from ..scene.writing import revise
+from .filling import filled_as
 from .lists import with_new_ids
 from .names import free_ids
 from .place_model import with_item
@@ -114,7 +115,8 @@ def _kept(project: Project, intake: Intake, matched: dict[str, Part]) -> Intake:
         _dressed(v, item.variants[i if i < len(item.variants) else 0], same) for i, v in enumerate(old.variants)
     )
     variants += item.variants[len(old.variants) :]
-    item = revise(item, variants=variants, variant_id=old.variant_id)
+    item = filled_as(revise(item, variants=variants, variant_id=old.variant_id), old)
+    materials += tuple(m for m in project.materials if item.filling and m.id == item.variant.parts[-1].material)
     return replace(intake, item=item, materials=materials)
 
 

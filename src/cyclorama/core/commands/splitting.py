@@ -19,6 +19,7 @@ from ..scene import Item, Part, Project, Worn, put_all
 from ..scene.base import Doc, Id, Unit01
 from ..scene.writing import revise
 from .base import Frame
+from .filling import filled_as, without_filling
 from .names import free_ids, free_name
 
 WHOLE = "It is one piece already. Draw a line round what you want apart."
@@ -46,12 +47,13 @@ def split_mesh(project: Project, wanted: SplitPart, mesh: Mesh) -> Mesh:
         raise ChangeError(WHOLE if wanted.by == "pieces" else "Nothing of that part is seen inside the line.")
     if label.all():
         raise ChangeError("All of that part is inside the line: nothing would be left.")
-    return split(mesh, number, label, len(item.parts))
+    return split(mesh, number, label, len(without_filling(item).parts))
 
 
 def with_parts(project: Project, wanted: SplitPart, mesh: Mesh, asset: str) -> Project:
     """The project in which an item has the parts of a mesh that was split from its own."""
-    item, number = part_of(project, wanted)
+    whole, number = part_of(project, wanted)
+    item = without_filling(whole)
     old, count = item.parts[number], int(mesh.part.max()) + 1 - len(item.parts)
     taken = {p.id for x in project.items for p in x.parts}
     ids = list(free_ids([f"{old.id[:30]}-{k}" for k in range(2, count + 2)], taken, "part").values())
@@ -73,7 +75,7 @@ def with_parts(project: Project, wanted: SplitPart, mesh: Mesh, asset: str) -> P
         )
         for v in item.variants
     )
-    after = revise(item, asset=asset, parts=tuple(parts), variants=variants)
+    after = filled_as(revise(item, asset=asset, parts=tuple(parts), variants=variants), whole)
     items = tuple(after if x.id == item.id else x for x in project.items)
     looks = tuple(
         revise(
@@ -101,6 +103,8 @@ def part_of(project: Project, wanted: SplitPart) -> tuple[Item, int]:
         raise ChangeError("That part is not there any more.")
     if item.made is not None:
         raise ChangeError("A made shape has only one part.")
+    if item.filling is not None and number == len(item.parts) - 1:
+        raise ChangeError("A liquid cannot be taken apart.")
     return item, number
 
 

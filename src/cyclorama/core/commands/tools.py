@@ -7,6 +7,7 @@ from typing import Protocol
 from ..arrays import Vec3
 from ..errors import ChangeError
 from ..framing import SurfacePoint
+from ..geometry.filling import Hollow
 from ..geometry.measure import Measures
 from ..light.balance import Apart
 from ..light.placement import Surface
@@ -31,6 +32,9 @@ class Eye(Protocol):
 
     def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
         """The surface seen at a place, as it stands in the moment; None where nothing is."""
+
+    def hollow(self, item: Item) -> Hollow | None:
+        """The hollow of an item as it stands; None where it has none."""
 
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         """Radiance (3,) at a place; None where nothing is."""

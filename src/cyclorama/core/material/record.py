@@ -57,11 +57,12 @@ RECORD = 42
 
 @device
 def _index_under(v):
-    """Index of the base against what lies on it, with OpenPBR's specular weight."""
-    ior = max(v[IOR] * 1.0, 1.000001)
+    """Index of the base against what lies on it, or the reverse where that is less than 1, with OpenPBR's specular
+    weight."""
+    ior = v[IOR] * 1.0
     if v[COAT] > 0.0:
         ior /= 1.0 + v[COAT] * (v[COAT_IOR] - 1.0)
-        ior = max(ior, 1.0 / max(ior, 1e-6))
+    ior = max(ior, 1.0 / max(ior, 1e-6))
     if v[SPECULAR] < 1.0:
         e = (ior - 1.0) / (ior + 1.0) * math.sqrt(v[SPECULAR])
         ior = (1.0 + e) / (1.0 - e)
@@ -95,7 +96,11 @@ def _prepare_coat(v, s, wo, coat_normal, tables):
 
 @device
 def prepare(v, s, wo, coat_normal, inside, tables):
-    """Fill the record for the viewing direction `wo` (unit, z > 0). `inside`: the ray comes through the medium."""
+    """Fill the record for the viewing direction `wo` (unit, z > 0). `inside`: the ray comes through the medium.
+
+    The row's index is that against what lies around; below 1, the ray outside is in the denser of both.
+    """
+    dense = inside != (v[IOR] < 1.0)
     mu_o = min(wo[2], 1.0)
     metal, rough, transmission = v[METALNESS] * 1.0, v[ROUGHNESS] * 1.0, v[TRANSMISSION] * 1.0
     if v[COAT] > 0.0:
@@ -117,7 +122,7 @@ def prepare(v, s, wo, coat_normal, inside, tables):
     s[METAL_GAIN] = lookup_plane(tables, METAL, mu_o, rough) if metal > 0.0 else 1.0
     thin = v[THIN] > 0.0
     if transmission > 0.0 and alpha > MIRROR_ALPHA:
-        glass = lookup_block(tables, GLASS_OUT if inside else GLASS_IN, mu_o, rough, axis)
+        glass = lookup_block(tables, GLASS_OUT if dense else GLASS_IN, mu_o, rough, axis)
         # what the facets must send out so that facets + diffuse base together lose nothing
         wanted = 1.0 - (1.0 - transmission) * (1.0 - albedo)
         glass_gain = wanted / max(albedo + transmission * (glass - albedo), 0.05)
@@ -125,9 +130,10 @@ def prepare(v, s, wo, coat_normal, inside, tables):
             # reflection and its mirror image together are a facet that reflects everything
             glass_gain = lookup_plane(tables, METAL, mu_o, rough)
     s[ETA] = ior
-    if inside:
-        # seen from within the medium there is no diffuse base above the boundary
-        s[ETA], albedo = 1.0 / ior, 1.0
+    if dense:
+        s[ETA] = 1.0 / ior
+    if inside:  # seen from within the medium there is no diffuse base above the boundary
+        albedo = 1.0
     weight = v[BASE_WEIGHT] * 1.0
     for c in range(3):
         s[DIFFUSE_COLOR + c] = weight * v[BASE + c]

@@ -56,7 +56,13 @@ EDGE_RADIUS = 54
 """m"""
 PLAIN = 55
 """1: a metal or dielectric without anything above or below, the short way."""
-PROFILED, PROFILE_MEAN, PROFILE = 56, 57, 58
+PRIORITY = 56
+"""Of transparent bodies that overlap, the one of higher priority fills the place."""
+CLOUDY = 57
+"""1: the scattering medium lies behind a boundary that refracts, as milk does."""
+FORWARD = 58
+"""Mean cosine of scattering in the medium (Henyey–Greenstein)."""
+PROFILED, PROFILE_MEAN, PROFILE = 59, 60, 61
 """Whether the dielectric's reflectance over √cos follows, its mean, and the MU values."""
 EVEN = PROFILE + 32
 """1: as `even` has it, so that many are shaded side by side."""
@@ -69,6 +75,7 @@ SCALARS = {
     COAT_ROUGHNESS: "coat_roughness", COAT_IOR: "coat_ior", COAT_DARKENING: "coat_darkening", FUZZ: "fuzz_weight",
     FUZZ_ROUGHNESS: "fuzz_roughness", FILM: "thin_film_weight", FILM_THICKNESS: "thin_film_thickness_nm",
     OPACITY: "opacity", THIN: "thin_walled", NORMAL_SCALE: "normal_scale", EDGE_RADIUS: "edge_radius_m",
+    PRIORITY: "priority",
 }  # fmt: skip
 COLOURS = {
     BASE: "base_color",
@@ -79,6 +86,8 @@ COLOURS = {
 }
 SHORTEST_FREE_PATH_M = 1e-6
 """Mean free paths below a thousandth of a millimetre cannot be told from an opaque surface."""
+LEAST_EXTINCTION = 1e-6
+"""1/m, so that a colour which is neither absorbed nor scattered has a free path."""
 
 
 def _is_plain(m: Material) -> bool:
@@ -112,6 +121,7 @@ def row_of(m: Material) -> NDArray[np.float32]:
         # Beer–Lambert: colour = exp(−absorption · depth)
         row[ABSORB : ABSORB + 3] = -np.log(colour) / m.transmission_depth_m
         colour = np.ones(3)
+        _cloud(row, m)
     row[TINT : TINT + 3] = colour
     if not m.thin_walled:
         row[SUBSURFACE_COLOR : SUBSURFACE_COLOR + 3] = 1.0
@@ -119,7 +129,25 @@ def row_of(m: Material) -> NDArray[np.float32]:
         radius = m.subsurface_radius_m * np.array(m.subsurface_radius_scale)
         row[SCATTER : SCATTER + 3] = 1.0 / np.maximum(radius, SHORTEST_FREE_PATH_M)
         row[SUBSURFACE_ALBEDO : SUBSURFACE_ALBEDO + 3] = single_scattering_albedo(np.array(m.subsurface_color))
+        row[CLOUDY] = row[FORWARD] = 0.0
     return row
+
+
+def _cloud(row: NDArray[np.float32], m: Material) -> None:
+    """Let what is transmitted be scattered on its way, as OpenPBR has it (section "Translucent base").
+
+    Extinction is by the colour at the depth, and a share of it is scattering; where that is more, extinction grows.
+    """
+    scatter = np.array(m.transmission_scatter)
+    if m.thin_walled or m.transmission_weight == 0.0 or not scatter.any():
+        return
+    scattered = scatter / m.transmission_depth_m
+    absorbed = row[ABSORB : ABSORB + 3] - scattered
+    extinction = scattered + absorbed - min(float(absorbed.min()), 0.0)
+    row[ABSORB : ABSORB + 3] = 0.0
+    row[SCATTER : SCATTER + 3] = np.clip(extinction, LEAST_EXTINCTION, 1.0 / SHORTEST_FREE_PATH_M)
+    row[SUBSURFACE_ALBEDO : SUBSURFACE_ALBEDO + 3] = scattered / np.maximum(extinction, LEAST_EXTINCTION)
+    row[CLOUDY], row[FORWARD] = 1.0, m.transmission_scatter_anisotropy
 
 
 def single_scattering_albedo(colour: NDArray[np.float64]) -> NDArray[np.float64]:

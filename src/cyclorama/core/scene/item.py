@@ -183,6 +183,17 @@ class Made(Doc):
     """Rounding of its edges."""
 
 
+class Filling(Doc):
+    """A liquid in the hollow of an item. It is the item's last part, and wears what it is made of."""
+
+    AFFECTS = "liquid"
+
+    level: Annotated[float, quantity("Level", "", ge=0.005, le=1)] = 0.6
+    """How far the hollow is filled, from its bottom to its brim."""
+    meniscus_m: Annotated[float, quantity("Meniscus", "m", ge=0, le=0.02)] = 0.001
+    """How far the liquid is drawn up where it touches the wall; 0: flat."""
+
+
 class Item(Doc):
     """A thing on the set: a model that came in through intake, or a made shape."""
 
@@ -212,6 +223,7 @@ class Item(Doc):
     detail: Annotated[Detail, read_only("nothing")] = Detail()
     decals: Annotated[tuple[Decal, ...], Field(max_length=MOST_DECALS)] = ()
     """pictures on its surface"""
+    filling: Filling | None = None
     off: Annotated[float, read_only("nothing", ge=0)] = 0.0
     """How far it is off its source at most, in units of the file; 0: it is the source."""
 

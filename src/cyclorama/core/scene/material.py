@@ -155,6 +155,13 @@ class Material(Doc):
     """Colour of the light that passes."""
     transmission_depth_m: Annotated[float, quantity("Transmission depth", "m", ge=0, le=10_000)] = 0.0
     """Distance at which the inside has that colour; 0 tints at the surface."""
+    transmission_scatter: Annotated[Colour, Field(title="Cloudiness")] = (0.0, 0.0, 0.0)
+    """Light that is scattered on its way through, over the transmission depth: milk, smoke, murky water."""
+    transmission_scatter_anisotropy: Annotated[float, quantity("Cloud's direction", "", ge=-0.99, le=0.99)] = 0.0
+    """Where the cloud scatters light: 0 evenly, towards 1 onwards, as liquids do."""
+    priority: Annotated[int, Field(title="Priority", ge=-100, le=100)] = 0
+    """Of transparent bodies that overlap, the one of higher priority fills the place: glass before its drink, and ice
+    before the drink as well. Of equal ones, the one that light enters last."""
     subsurface_weight: Annotated[Unit01, Field(title="Subsurface")] = 0.0
     """Light that enters and comes out nearby (translucency): skin, wax, marble."""
     subsurface_color: Colour = (0.8, 0.8, 0.8)

@@ -39,7 +39,7 @@ class Project(Doc):
     items: Annotated[tuple[Item, ...], Field(max_length=200)] = ()
     subject_id: Annotated[Id | None, affecting("nothing", title="Subject")] = None
     """the item that is presented"""
-    materials: tuple[Material, ...] = ()
+    materials: Annotated[tuple[Material, ...], Field(max_length=30_000)] = ()
     set: Stage = Stage()
     looks: Annotated[tuple[Look, ...], Field(min_length=1, max_length=200)]
     cameras: Annotated[tuple[Camera, ...], Field(min_length=1, max_length=200)]

@@ -16,6 +16,7 @@ from ...framing import half_extent
 from ...geometry.build import build_disc, build_sweep
 from ...geometry.cache_keys import rig_key
 from ...geometry.edges import curvature, hard_edges
+from ...geometry.filling import Hollow, fill, find_hollow
 from ...geometry.frames import item_frame
 from ...geometry.mesh import Mesh, join
 from ...geometry.placement import placement_matrix
@@ -64,6 +65,7 @@ from .lights import Glow, gobo_names, lights_of
 from .views import views_of
 
 _SHAPE: frozenset[Affects] = frozenset({"geometry", "transform"})
+_FILLED: frozenset[Affects] = _SHAPE.union(("liquid",))
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
 FIRST_ROWS = 3
 """Rows of the exit, the sweep and the disc come before the project's materials."""
@@ -202,7 +204,7 @@ class SceneCompiler:
         return derive(material, maps=MaterialMaps(base_color=ref))
 
     def _instances(self, moment: Moment) -> tuple[Instances, int]:
-        things = [(dependency_key(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]
+        things = [(dependency_key(item, _FILLED), moment.carriages[item.id]) for item in moment.items]
         key = (things, dependency_key(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials])
         return self._kept.numbered("instances", key, lambda: build_instances(self._pieces(moment)))
 
@@ -223,6 +225,8 @@ class SceneCompiler:
                 rigged = Rigged(item.id, self.rig(item), item.playing, placement_matrix(item.placement))
             pieces.append(RestMesh(self.item_mesh(item), rows, part, moment.carriages[item.id], rigged))
             part += len(item.parts)
+            if item.filling is not None and item.variant.parts[-1].visible:
+                pieces.append(RestMesh(self.filling_mesh(item), rows[-1:], part - 1, moment.carriages[item.id]))
         return pieces
 
     def rig(self, item: Item) -> Rig:
@@ -244,6 +248,19 @@ class SceneCompiler:
         if not keep.all():
             mesh = mesh.only(keep)
         return mesh.transformed(placement_matrix(item.placement))
+
+    def hollow(self, item: Item) -> Hollow | None:
+        """The hollow of an item as it stands at rest, None where it has none."""
+        shape = item.asset, dependency_key(item.placement, _SHAPE), [w.visible for w in item.variant.parts]
+        found: Hollow | None = self._kept.get("hollow", shape, lambda: find_hollow(self.item_mesh(item)))
+        return found
+
+    def filling_mesh(self, item: Item) -> Mesh:
+        """What an item is filled with, in studio space at rest; nothing where its hollow is gone."""
+        hollow, filling = self.hollow(item), item.filling
+        if hollow is None or filling is None:
+            return join([])
+        return fill(hollow, filling.level, filling.meniscus_m)
 
     def _environment(self, moment: Moment) -> tuple[EnvironmentMap, int]:
         """Environment as built for its picture or sky, and its number; black, 0, when it is off."""

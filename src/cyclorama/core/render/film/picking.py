@@ -7,11 +7,13 @@ from numpy.typing import NDArray
 
 from ...arrays import Vec3
 from ...framing import SurfacePoint
+from ...geometry.filling import Hollow
 from ...light.balance import Apart
 from ...light.placement import Surface
 from ...motion import STILL, Moment
 from ...picture.exposure import expose
 from ...picture.view_transform import to_display
+from ...scene import Item
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
 from ...scene.writing import derive
@@ -62,6 +64,10 @@ class PickProbe:
     def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
         """The light of some lamps that are on, and of all else, on the subject; None where it is not seen."""
         return apart(moment, lights, self.compiler, self.tracer)
+
+    def hollow(self, item: Item) -> Hollow | None:
+        """The hollow of an item as it stands; None where it has none."""
+        return self.compiler.hollow(item)
 
     def owners(self, moment: Moment, width: int) -> I32:
         """Part number at each place of a picture so wide (h, w), counted from 1 (the set's, then those of the moment's

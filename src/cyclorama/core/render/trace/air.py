@@ -18,7 +18,7 @@ from ...kernel import device, routine
 from ...light.direction_bins import ANY_WAY
 from ...light.shapes import CENTRE, COS_OUTER, FAR, GRID_TAN, KIND, NORMAL, REACH, SPHERE, SPOT, SUN, TRAVEL, TUBE
 from ...trig import sincos_turns, turns_of
-from ...vectors import basis, dot, get, turned_about_axis
+from ...vectors import dot, get, off_axis, turned_about_axis
 from .arrays import BY_AIR, FROM_AIR, FROM_CAMERA, GUIDED, KIND_MASK, KIND_SHIFT
 from .direct import aim, component_of, draw_part, group_of, meet_lights
 from .haze import (
@@ -34,6 +34,7 @@ from .haze import (
     way_in_haze,
 )
 from .light_sampling import CARE, strength_of
+from .media import NO_MEDIA
 from .paths import UNLIT, cast_shadow, pass_on, survives
 from .sampler import combine, sample_pair
 
@@ -290,14 +291,12 @@ def _scatter(world, flight, i, t, share, step, max_bounces, alive):
     along = phase_cosine(air.forward, v1)
     across = math.sqrt(max(1.0 - along * along, 0.0))
     s, c = sincos_turns(v2)
-    a, b = basis(d)
-    x, y = across * c, across * s
-    wi = (x * a[0] + y * b[0] + along * d[0], x * a[1] + y * b[1] + along * d[1], x * a[2] + y * b[2] + along * d[2])
+    wi = off_axis(d, across * c, across * s, along)
     flags = (path.flags & ~FROM_CAMERA) | GUIDED | FROM_AIR
     if (flags >> KIND_SHIFT) & KIND_MASK == 0:
         flags |= BY_AIR << KIND_SHIFT
     ray, cone = (_at(o, d, t), wi, rays.time[i] * 1.0), (path.width + path.spread * t, max(path.spread * 1.0, 0.3), 0.0)
-    held = np.int64(-1), np.uint64(path.slot), depth + 1, np.int64(-1), flags
+    held = NO_MEDIA, np.uint64(path.slot), depth + 1, np.int64(-1), flags
     pass_on(flight, alive, ray, throughput, 0.0, UNLIT, cone, held, (path.seed, path.number))
     return alive + 1
 

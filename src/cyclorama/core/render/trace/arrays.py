@@ -196,11 +196,17 @@ def _fields(**kinds: str) -> np.dtype[np.void]:
     return np.dtype([(name, kind) for kind, names in kinds.items() for name in names.split()], align=True)
 
 
-PATH = _fields(f4="r g b density total width spread way", i4="inside slot depth part flags", u4="facing seed number")
+PATH = _fields(
+    f4="r g b density total width spread way",
+    i4="slot part",
+    u4="facing seed number",
+    i2="inside under third fourth depth flags",
+)
 """A path in flight, a cache line: throughput (r g b); density of its last direction, 0 after a smooth bounce or from
 the camera; what all sources of light gave where it was scattered, and how the surface faced (see `choosing`);
-footprint: width (m) and spread (rad), and m since the last scattering; material row of the medium it is in (−1: air);
-which sample of the batch it is; how often and by which part it was scattered; bits below."""
+footprint: width (m) and spread (rad), and m since the last scattering; material row of the medium it is in (−1: air)
+and of bodies it is in as well, which that one fills; which sample of the batch it is; how often and by which part it
+was scattered; bits below."""
 
 FROM_CAMERA = 1
 """Nothing but holes has been met since the camera."""

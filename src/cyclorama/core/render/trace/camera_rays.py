@@ -15,6 +15,7 @@ from ...kernel import device, kernel
 from ...trig import sincos_turns
 from .arrays import F32, FROM_CAMERA
 from .bodies import pose_at
+from .media import NO_MEDIA
 from .sampler import combine, sample_pair
 
 FILTER_RADIUS_PX = 1.5
@@ -166,7 +167,8 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays,
             path.density = path.total = path.width = path.way = 0.0
             path.facing = np.uint32(0)
             path.spread = spread
-            path.inside = path.part = -1
+            path.inside, path.under, path.third, path.fourth = NO_MEDIA
+            path.part = -1
             path.slot = i
             path.depth = 0
             path.flags = FROM_CAMERA

@@ -33,7 +33,7 @@ def pass_on(flight, n, ray, throughput, density, lit, footprint, state, draws):
     """Make this the n-th of the paths that go on; the fields of arrays.PATH.
 
     ray: origin (3,), direction (3,), time; lit: how the surface faces, what all lights give there; footprint: width,
-    spread, way; state: medium, sample, depth, part, flags;
+    spread, way; state: media (4,), sample, depth, part, flags;
     draws: seed, number.
     """
     claim_rows(n, flight.rays_out, flight.paths_out, PATH_BYTES)
@@ -44,7 +44,8 @@ def pass_on(flight, n, ray, throughput, density, lit, footprint, state, draws):
     path.density = density
     path.facing, path.total = lit
     path.width, path.spread, path.way = footprint
-    path.inside, path.slot, path.depth, path.part, path.flags = state
+    media, path.slot, path.depth, path.part, path.flags = state
+    path.inside, path.under, path.third, path.fourth = media
     path.seed, path.number = draws
 
 

@@ -14,10 +14,12 @@ from ...material.plain import evaluate_plain, prepare_plain, sample_plain
 from ...material.record import has_breadth, prepare
 from ...material.row import (
     ANISOTROPY,
+    CLOUDY,
     COAT,
     EDGE_RADIUS,
     EMISSION,
     GRAIN,
+    IOR,
     OPACITY,
     PLAIN,
     ROUGHNESS,
@@ -55,6 +57,7 @@ from .direct import (
     meet_lights,
 )
 from .light_sampling import apart, choose, facing_word
+from .media import entered, is_within, left, relative_row
 from .parameters import attenuation, opacity_of, resolve
 from .paths import PAIRS_PER_BOUNCE, ROULETTE_FROM, UNLIT, cast_shadow, pass_on, record_guides, record_visible, survives
 from .prefetch import fetch_ahead
@@ -160,6 +163,25 @@ def _to_the_viewer(flat, smooth, normal, view):
 
 
 @device
+def _across(values, v, media, row, from_within):
+    """Media on the other side of a boundary, and whether another body fills the place on both: then it is not there."""
+    if v[THIN] > 0.0 or (v[TRANSMISSION] == 0.0 and v[SCATTER] == 0.0):
+        return media, False
+    across = left(media, row) if from_within else entered(values, media, row)
+    return across, across[0] == media[0] and (not from_within or is_within(media, row))
+
+
+@device
+def _go_straight_on(flight, alive, i, throughput, start, met, media):
+    """Let the i-th path go on as if it had met nothing; how many go on then. met: width and way there."""
+    path, rays = flight.paths[i], flight.rays
+    held, aimed = (media, np.uint64(path.slot), path.depth, path.part, path.flags), (path.facing, path.total)
+    ray, cone = (start, get(rays.direction, i), rays.time[i] * 1.0), (met[0], path.spread, met[1])
+    pass_on(flight, alive, ray, throughput, path.density, aimed, cone, held, (path.seed, path.number))
+    return alive + 1
+
+
+@device
 def _grain(geometry, triangle, normal, v, moving, scratch):
     """Tangent and bitangent along the grain of a surface, where it has one."""
     tangent, bitangent = basis(normal)
@@ -248,9 +270,10 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
         fetch_ahead(k, count, which, rays, hits, paths, samples.items, geometry.corners)
         i = np.uint64(which[k])
         path = paths[i]
-        slot, depth = np.uint64(path.slot), path.depth
+        slot, depth = np.uint64(path.slot), np.int64(path.depth)
         throughput = (path.r * 1.0, path.g * 1.0, path.b * 1.0)
-        inside, flags = np.int64(path.inside), path.flags
+        inside, flags = np.int64(path.inside), np.int64(path.flags)
+        media = (inside, np.int64(path.under), np.int64(path.third), np.int64(path.fourth))
         d = get(rays.direction, i)
         seed, index, time = path.seed, path.number, rays.time[i] * 1.0
         pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step
@@ -261,7 +284,7 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
                     medium, i, rays, hits.t[i], throughput, seed, index, pair, step
                 )
                 if going == 2:
-                    held = inside, slot, depth, path.part, flags
+                    held = media, slot, depth, path.part, flags
                     ray, cone = (origin, wi, time), (path.width, 0.3, 0.0)
                     pass_on(flight, alive, ray, throughput, 0.0, UNLIT, cone, held, (seed, index))
                     alive += 1
@@ -290,10 +313,11 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
         if opacity < 1.0 or depth >= ROULETTE_FROM:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
-            held, aimed = (inside, slot, depth, path.part, flags), (path.facing, path.total)
-            ray, cone = (leave(p, flat, d), d, time), (width, path.spread, way)
-            pass_on(flight, alive, ray, throughput, path.density, aimed, cone, held, (seed, index))
-            alive += 1
+            alive = _go_straight_on(flight, alive, i, throughput, leave(p, flat, d), (width, way), media)
+            continue
+        across, hidden = _across(materials.values, v, media, np.int64(row), dot(flat, view) < 0.0)
+        if hidden:
+            alive = _go_straight_on(flight, alive, i, throughput, leave(p, flat, d), (width, way), across)
             continue
 
         if flags & FROM_CAMERA:
@@ -310,14 +334,17 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
             deposit(samples, recording, slot, depth, group, component, r, g, b)
         flags &= ~FROM_AIR
 
-        if from_within and v[SCATTER] > 0.0:
-            if inside < 0:
+        around = across[0] if from_within else inside
+        if from_within and v[SCATTER] > 0.0 and v[CLOUDY] == 0.0:
+            if not is_within(media, np.int64(row)):
                 continue
             # light leaves the scattering medium evenly, as if it came from outside
             v = materials.values[0]
             flat, normal = _away(flat), _away(normal)
             smooth = view = normal
-            from_within, inside = False, -1
+            from_within, media = False, across
+        elif around >= 0:
+            v = relative_row(v, materials.values[around, IOR], scratch.row)
         normal = facing_normal(normal, view)
         tangent, bitangent = _grain(geometry, triangle, normal, v, moving, scratch)
         wo = _to_local(view, tangent, bitangent, normal)
@@ -354,14 +381,14 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
         if not goes_on:
             continue
         if crosses and solid:
-            inside = -1 if from_within else np.int64(row)
+            media = across
         if kind_so_far == 0:
             mine = BY_DIFFUSE if kind in (DIFFUSE, SUNK) else (BY_TRANSMISSION if crosses else BY_SPECULAR)
             flags |= mine << KIND_SHIFT
         spread = path.spread * 1.0
         if kind < MIRROR:
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
-        held, cone = (inside, slot, depth + 1, part, flags), (width, spread, 0.0)
+        held, cone = (media, slot, depth + 1, part, flags), (width, spread, 0.0)
         start = leave(p if crosses or from_within else lifted, flat, wi)
         pass_on(flight, alive, (start, wi, time), throughput, density, lit, cone, held, (seed, index))
         alive += 1

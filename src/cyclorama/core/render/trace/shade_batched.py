@@ -71,6 +71,7 @@ from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
 from .caustic_roughening import roughness_for
 from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
 from .light_sampling import apart, choose_sources, face_lights, face_travelling
+from .media import NO_MEDIA
 from .paths import PAIRS_PER_BOUNCE, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import ROWS_AHEAD, fetch_rows, fetch_sample, fetch_triangle
 from .surface import MATERIAL_COLUMN, PART_COLUMN
@@ -234,7 +235,7 @@ def _go_on(which, alive, world, flight, block):
         ray = _three(o, FROM + j), _three(o, TO + j), flight.rays.time[i]
         footprint = path.width + path.spread * t, spread, 0.0
         lit = block.words[WORD + j], np.float32(b[TOTAL + j])
-        state = -1, path.slot, path.depth + 1, part, flags
+        state = NO_MEDIA, path.slot, path.depth + 1, part, flags
         pass_on(
             flight,
             alive,

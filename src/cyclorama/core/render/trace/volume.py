@@ -1,15 +1,17 @@
 """The random walk inside a scattering medium.
 
 Free paths by the colour channel that is still brightest, weighted over all three (one-sample balance heuristic, Veach
-1997, section 9.2.4); every scattering is even in all directions, which is what the colour of OpenPBR's subsurface is
-inverted for.
+1997, section 9.2.4). Below a surface every scattering is even in all directions, which is what the colour of OpenPBR's
+subsurface is inverted for; in cloudy media it follows Henyey and Greenstein.
 """
 
 import math
 
 from ...kernel import device
-from ...material.row import SCATTER, SUBSURFACE_ALBEDO
+from ...material.row import FORWARD, SCATTER, SUBSURFACE_ALBEDO
 from ...trig import sincos_turns
+from ...vectors import get, off_axis
+from .haze import phase_cosine
 from .sampler import sample_pair
 
 LONGEST_WALK = 1024
@@ -48,9 +50,9 @@ def scatter_in(medium, i, rays, reach, throughput, seed, index, pair, step):
             return 1, throughput, nothing, nothing
         throughput = (throughput[0] / keep, throughput[1] / keep, throughput[2] / keep)
     v1, v2 = sample_pair(seed, index, pair + 1)
-    z = 1.0 - 2.0 * v1
+    z = phase_cosine(medium[FORWARD] * 1.0, v1)
     r = math.sqrt(max(1.0 - z * z, 0.0))
     s, co = sincos_turns(v2)
-    o, d = rays.origin[i], rays.direction[i]
+    o, d = get(rays.origin, i), get(rays.direction, i)
     origin = (o[0] + distance * d[0], o[1] + distance * d[1], o[2] + distance * d[2])
-    return 2, throughput, origin, (r * co, r * s, z)
+    return 2, throughput, origin, off_axis(d, r * co, r * s, z)
