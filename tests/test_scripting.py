@@ -1,6 +1,8 @@
 """The Python interface, and the programs that its page shows."""
 
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -69,3 +71,17 @@ def test_edits_are_steps_and_faults_are_sentences(place: Path) -> None:
         assert not (place / "wrong.mp4").exists()
         assert take.state == "done"
         assert [path.suffix for path in take.frames] == [".png"] * 3
+
+
+def test_a_script_is_run_once(place: Path) -> None:
+    """Not again in the processes that read models, even where it does not ask for its name."""
+    script = place / "script.py"
+    script.write_text(
+        "import cyclorama\n"
+        "open('runs.txt', 'a').write('run ')\n"
+        "with cyclorama.Studio.open('studio') as studio:\n"
+        "    print(studio.bring_in('range/tall.glb').name)\n"
+    )
+    ran = subprocess.run([sys.executable, script.name], capture_output=True, text=True, check=True)
+    assert ran.stdout.strip() == "Tall"
+    assert (place / "runs.txt").read_text() == "run "

@@ -9,10 +9,12 @@ import logging
 import multiprocessing
 import os
 import shutil
+import sys
 import tempfile
+import threading
 import time
-from collections.abc import Callable, Sequence
-from contextlib import suppress
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -36,6 +38,8 @@ NO_MEMORY = "This needs more memory than there is. Reduce it and export it again
 PICTURE_BYTES, PICTURE_S = 6 << 30, 120.0
 """What looking at a picture may need; the largest environment takes 3 GB."""
 _READY = "forkserver" in multiprocessing.get_all_start_methods()
+_hiding = threading.Lock()
+_NAMES: tuple[str, ...] = ("__file__", "__spec__")
 _children: Any = multiprocessing.get_context("forkserver" if _READY else "spawn")
 """Where it can be had, children come from a process that has loaded everything once and does nothing else: they begin
 in a twentieth of a second instead of four."""
@@ -50,6 +54,21 @@ def make_ready() -> None:
         from multiprocessing import forkserver
 
         forkserver.ensure_running()
+
+
+@contextmanager
+def _main_hidden() -> Iterator[None]:
+    """Children need nothing of the program that was started: a script that brings a model in is not run again in them
+    (`multiprocessing.spawn` imports the main module by these names)."""
+    main = sys.modules["__main__"]
+    with _hiding:
+        kept: dict[str, Any] = {name: vars(main)[name] for name in _NAMES if name in vars(main)}
+        try:
+            vars(main).pop("__file__", None)
+            main.__spec__ = None
+            yield
+        finally:
+            vars(main).update(kept)
 
 
 def run_limited(
@@ -77,7 +96,8 @@ def run_limited(
     try:
         if unwanted():
             raise Unwanted
-        child.start()
+        with _main_hidden():
+            child.start()
         there.close()
         watch = _Watchdog(child.pid, longest_s)
         while True:

@@ -8,19 +8,22 @@ from typing import get_args
 from pydantic import BaseModel
 
 from ..core.commands import perform
+from ..core.commands.filling import FillItem
 from ..core.commands.haze import SetHaze
 from ..core.commands.looks import ApplyRig
 from ..core.commands.stock import SetUp
 from ..core.geometry.measure import Measures, measure
 from ..core.light.rigs import LIT_RIGS
+from ..core.material.presets import LIQUIDS, with_preset
 from ..core.motion import moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.picking import PickProbe
-from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, swatch_studio
+from ..core.render.film.swatch import TUMBLER, still_of, swatch_body, swatch_compiler, swatch_studio
 from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Gobo, Item, Light, Material, Project, put_all
 from ..core.scene.haze import THICKNESSES
 from ..core.scene.stocked import ReadySet
+from ..core.scene.writing import revise
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Result
@@ -33,7 +36,8 @@ MADE = 2
 """Counts with every change of what tiles show."""
 
 
-SIZE, SAMPLES = (256, 160), 24
+SIZE, SAMPLES, CLEAR_SAMPLES = (256, 160), 24, 128
+"""Light that goes through glass is found by chance alone."""
 
 
 SHOWN = Material(id="m", name="Shown", base_color=(0.5, 0.05, 0.04), specular_roughness=0.3, coat_weight=0.8)
@@ -44,16 +48,22 @@ FAULT = "The pictures of ready sets and rigs cannot be developed; the terminal t
 
 
 READY = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for name in LIT_RIGS]
-TILES = READY + [("haze", name) for name in ("off", *THICKNESSES)]
+_CHOSEN = {"haze": ("off", *THICKNESSES), "liquid": ("none", *LIQUIDS)}
+TILES = READY + [(kind, name) for kind, names in _CHOSEN.items() for name in names]
 """All that has a picture."""
+
+
+Ready = SetUp | ApplyRig | SetHaze | FillItem
 
 
 class Nothing(BaseModel):
     """Request for these pictures."""
 
 
-def command_of(kind: str, name: str) -> SetUp | ApplyRig | SetHaze:
-    """Command that brings a ready set, a rig or haze in."""
+def command_of(kind: str, name: str) -> Ready:
+    """Command that brings a ready set, a rig, haze or a liquid in."""
+    if kind == "liquid":
+        return FillItem.model_validate({"kind": "fill", "item": "body", "liquid": name})
     if kind == "haze":
         return SetHaze.model_validate({"kind": "set_haze", "thickness": name})
     if kind == "set":
@@ -88,20 +98,17 @@ def _develop(studio: Studio, lens: Lens, hand: JobContext) -> Result:
     return {"pictures": len(TILES)}
 
 
-def _picture(
-    change: SetUp | ApplyRig | SetHaze, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
-) -> bytes:
+def _picture(change: Ready, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel) -> bytes:
     return ready_picture(change, compiler, tracer, cancelled)
 
 
-def ready_picture(
-    change: SetUp | ApplyRig | SetHaze, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False
-) -> bytes:
-    """Picture of a ready set, a rig or haze with something in it, as JPEG. Raises Cancelled."""
-    project = _in_a_beam() if isinstance(change, SetHaze) else _stage()
-    if change != SetHaze(thickness="off"):  # its air is clear already
+def ready_picture(change: Ready, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False) -> bytes:
+    """Picture of a ready set, a rig, haze with something in it, or a liquid in a tumbler, as JPEG. Raises Cancelled."""
+    project = _in_a_beam() if isinstance(change, SetHaze) else _tumbler() if isinstance(change, FillItem) else _stage()
+    if change not in (SetHaze(thickness="off"), FillItem(item="body", liquid="none")):  # as it is already
         project, _label = perform(project, change, _measures, PickProbe(compiler, tracer))
-    return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
+    samples = CLEAR_SAMPLES if isinstance(change, FillItem) else SAMPLES
+    return still_of(moment_of_first(project), compiler, tracer, SIZE, samples, cancelled)
 
 
 def _stage() -> Project:
@@ -125,6 +132,16 @@ def _in_a_beam() -> Project:
     )  # fmt: skip
     values = {"look/lights": (beam, *stage.look.lights[:1]), "camera/elevation_deg": 8.0, "camera/distance_m": 0.6}
     return put_all(stage, values | {f"look/lights/{stage.look.lights[0].id}/strength_stops": -3.5})
+
+
+def _tumbler() -> Project:
+    """An empty glass before light from behind."""
+    stage = _stage()
+    glass = with_preset(Material(id="m", name="Glass"), "Clear glass")
+    item = revise(stage.items[0], asset=TUMBLER)
+    seen = {"elevation_deg": 12.0, "distance_m": 0.33, "aim/y_m": 0.032}
+    values = {"items": (item,), "materials": (glass,), "set/sweep/color": (0.7, 0.7, 0.7), "look/tone/ev100": 8.9}
+    return put_all(stage, values | {f"camera/{name}": value for name, value in seen.items()})
 
 
 def _measures(item: Item) -> Measures | None:

@@ -11,9 +11,10 @@ from tests.core.render.test_truth import slab
 
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.kernel import from_python, routine
+from cyclorama.core.material.presets import with_preset
 from cyclorama.core.material.row import COAT_IOR, IOR, PRIORITY, row_of
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.render.trace.media import NO_MEDIA, entered, left, relative_row
+from cyclorama.core.render.trace.media import NO_MEDIA, enter, exit_from, relative_row
 from cyclorama.core.scene import Material
 
 GLASS, WATER, ICE = 1.52, 1.333, 1.31
@@ -143,7 +144,8 @@ def test_energy_of_a_drink(tracer: Tracer) -> None:
     glass = clear("glass", GLASS).model_copy(update={"specular_roughness": 0.4})
     milk = Material(
         id="milk", name="milk", transmission_weight=1, specular_roughness=0.0, specular_ior=1.345, priority=-1,
-        transmission_color=(0.6, 0.6, 0.6), transmission_depth_m=0.1, transmission_scatter=(0.7, 0.7, 0.7), transmission_scatter_anisotropy=0.5,
+        transmission_color=(0.6, 0.6, 0.6), transmission_depth_m=0.1, transmission_scatter=(0.7, 0.7, 0.7),
+        transmission_scatter_anisotropy=0.5,
     )  # fmt: skip
     balls = join([sphere(0.5, 64), sphere(0.4, 64).reversed()])
     shell = Mesh(balls.vertices, balls.normals, balls.uvs, balls.triangles, np.zeros(len(balls.triangles), np.int32))
@@ -154,6 +156,16 @@ def test_energy_of_a_drink(tracer: Tracer) -> None:
     inside = film.alpha > 0.999
     assert inside.sum() > 200
     assert float(film.radiance[inside].mean()) == pytest.approx(1.0, abs=0.005)
+
+
+def test_milk_reflects_as_was_measured(tracer: Tracer) -> None:
+    """A ball of milk under an even sky: its diffuse reflectance (Jensen et al. 2001, figure 5), and what the surface
+    throws back besides."""
+    milk = with_preset(Material(id="m", name="Milk"), "Milk")
+    camera = look_at((0, 0, 1), (0, 0, 0), 0.03, 24)
+    film = exposed(tracer, scene_of(sphere(0.05, 64), milk, camera, environment=1.0, max_bounces=64), 256)
+    surface = fresnel(1.0, 1.0, 1.345)[0]
+    assert film.radiance.mean(axis=(0, 1)) - surface == pytest.approx([0.91, 0.88, 0.76], abs=0.02)
 
 
 def test_cloud_dims_what_is_seen_through_it(tracer: Tracer) -> None:
@@ -172,15 +184,15 @@ def test_cloud_dims_what_is_seen_through_it(tracer: Tracer) -> None:
 def test_media_of_a_path() -> None:
     """Four are remembered, the highest first; the lowest of five is forgotten, and what was never entered is left
     without harm."""
-    enter, leave = from_python(entered), from_python(left)
+    go_in, go_out = from_python(enter), from_python(exit_from)
     values = np.stack([row_of(clear(str(k), 1.3, priority=p)) for k, p in enumerate((0, 5, 0, 2, -3, 9))])
     assert list(values[:, PRIORITY]) == [0, 5, 0, 2, -3, 9]
     media = tuple(map(np.int64, NO_MEDIA))
     for row, wanted in ((0, [0]), (1, [1, 0]), (2, [1, 2, 0]), (3, [1, 3, 2, 0]), (4, [1, 3, 2, 0]), (5, [5, 1, 3, 2])):
-        media = enter(values, media, np.int64(row))
+        media = go_in(values, media, np.int64(row))
         assert [m for m in media if m >= 0] == wanted
-    assert leave(media, np.int64(4)) == media
-    assert list(leave(media, np.int64(1))) == [5, 3, 2, -1]
+    assert go_out(media, np.int64(4)) == media
+    assert list(go_out(media, np.int64(1))) == [5, 3, 2, -1]
 
 
 def test_reflections_under_water() -> None:

@@ -24,7 +24,7 @@ class FillItem(Doc):
 
 @performs(FillItem)
 def _fill(project: Project, change: FillItem, tools: Tools) -> tuple[Project, str]:
-    """What is filled already keeps its level; it becomes another liquid."""
+    """An item that holds something keeps its level; another liquid takes the place."""
     item = project.item(change.item)
     if item is None:
         raise ChangeError("That item is not there any more.")

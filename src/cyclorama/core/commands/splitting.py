@@ -1,7 +1,7 @@
 """Parts that are taken apart: the project with the new parts, each wearing what the old one did."""
 
 import hashlib
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -95,7 +95,14 @@ def split_key(data: bytes, old: str) -> str:
     return content_hash(hashlib.sha256(data).digest() + old.encode())
 
 
-def part_of(project: Project, wanted: SplitPart) -> tuple[Item, int]:
+class OfPart(Protocol):
+    """Names a part of an item."""
+
+    item: Id
+    part: Id
+
+
+def part_of(project: Project, wanted: OfPart) -> tuple[Item, int]:
     """The item, and the number of its part. Raises ChangeError when there is none that can be split."""
     item = project.item(wanted.item)
     number = next((i for i, p in enumerate(item.parts) if p.id == wanted.part), None) if item else None
@@ -104,7 +111,7 @@ def part_of(project: Project, wanted: SplitPart) -> tuple[Item, int]:
     if item.made is not None:
         raise ChangeError("A made shape has only one part.")
     if item.filling is not None and number == len(item.parts) - 1:
-        raise ChangeError("A liquid cannot be taken apart.")
+        raise ChangeError("That is a liquid: its shape is that of what it fills.")
     return item, number
 
 

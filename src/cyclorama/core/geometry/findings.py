@@ -2,9 +2,13 @@
 
 from ..scene import Animation
 from ..words import count
+from .nesting import Nested
 from .read import FileModel
 from .repair import Repairs
-from .report import Finding
+from .report import Finding, Growing
+
+GROWN_SHARE = 1e-3
+"""A body that is grown reaches so far into its neighbour, as a share of the model: 0.1 mm of 10 cm."""
 
 
 def animation_finding(animation: Animation) -> Finding:
@@ -18,6 +22,20 @@ def heavy(triangles: int) -> Finding:
         mark="look",
         what=f"{count(triangles, 'triangle')} are more than a picture shows",
         done="Lighten, under Detail, leaves out those that do not show; the source is kept",
+    )
+
+
+def nested_finding(n: Nested, names: list[str], part: str, size: float) -> Finding:
+    """One transparent body in another; part: id of the inner one; size: of the model, units of the file."""
+    outer, inner = f"‘{names[n.outer]}’", f"‘{names[n.inner]}’"
+    if n.kind == "inside":
+        return Finding(mark="ready", what=f"{inner} lies in {outer}", done="its priority is higher")
+    if n.kind == "overlaps":
+        return Finding(mark="ready", what=f"{inner} reaches into {outer}", done=f"the priority of {outer} is higher")
+    return Finding(
+        mark="look",
+        what=f"{inner} stops just short of {outer}: the air between would mirror",
+        mend=Growing(part=part, by=n.gap + GROWN_SHARE * size),
     )
 
 

@@ -18,15 +18,16 @@ from ..scene.writing import revise
 from .cache_keys import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
 from .check import check
 from .detail import HEAVY, DetailRequest, choose, lighten, refine_cages, usual_off
-from .findings import animation_finding, findings, heavy
+from .findings import animation_finding, findings, heavy, nested_finding
 from .keep_pictures import keep_pictures
 from .measure import Measures, centre_placement, ground_placement, measure, part_boxes
 from .mesh import Mesh
+from .nesting import nested_bodies, priorities
 from .read import FileModel, read_model
 from .read.model import ModelPart
 from .read.names import label
 from .repair import Clean, Repairs, repair
-from .report import IntakeReport
+from .report import Finding, IntakeReport
 from .rig import Rig
 from .rigging import Hung, build_rig
 from .standin import build_standin
@@ -72,7 +73,7 @@ def take_in(
     progress("Making the stand-in", 0.8)
     standin, source = build_standin(mesh, [materials[p.material] for p in model.parts], assets)
     placement = Placement(unit_m=unit, up=up)
-    odd = findings(model, found)
+    odd = findings(model, found) + _nested(model, mesh, materials, float(size.max()))
     if len(mesh.triangles) > HEAVY:
         odd.append(heavy(len(mesh.triangles)))
     report = IntakeReport(
@@ -112,6 +113,19 @@ def take_in(
     room = measures.playing(item)
     placement = ground_placement(room, centre_placement(room, placement, "box"), 0.0)
     return Intake(revise(item, placement=placement), tuple(materials), report, measures, assets)
+
+
+def _nested(model: FileModel, mesh: Mesh, materials: list[Material], size: float) -> list[Finding]:
+    """Give materials of transparent bodies in one another priorities; what is told of them."""
+    worn = [p.material for p in model.parts]
+    clear = np.array([materials[m].transmission_weight > 0 and not materials[m].thin_walled for m in worn], bool)
+    found = [n for n in nested_bodies(mesh, clear) if worn[n.outer] != worn[n.inner]]
+    levels = priorities(found, len(worn))
+    for part, level in enumerate(levels.tolist()):
+        if level > materials[worn[part]].priority:
+            materials[worn[part]] = revise(materials[worn[part]], priority=level)
+    names = [label(p.name, f"Part {p.number}") for p in model.parts]
+    return [nested_finding(n, names, f"part-{model.parts[n.inner].number}", size) for n in found]
 
 
 def _title(name: str) -> str:

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from .build import grid_mesh
+from .build import grid_mesh, lathe
 from .mesh import Mesh, join
 
 WIDE_M, THIN_M = 0.014, 0.0016
@@ -23,6 +23,13 @@ def build_swatch_body() -> Mesh:
     ring = np.concatenate([outer, tip, inner[::-1], start, outer[:1]])
     mesh = join([_sides(ring), *_caps(outer, inner, tip, start)])
     return replace(mesh, part=np.zeros_like(mesh.part))
+
+
+def build_tumbler() -> Mesh:
+    """A drinking glass (m), standing on its base."""
+    outside = [(0.0, 0.0), (0.0225, 0.0), (0.024, 0.0015), (0.027, 0.063)]
+    rim, inside = [(0.0266, 0.0635), (0.026, 0.063)], [(0.0228, 0.007), (0.02, 0.0055), (0.0, 0.005)]
+    return lathe(np.array([*outside, *rim, *inside][::-1]), 96)
 
 
 def _profile() -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:

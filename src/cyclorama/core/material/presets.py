@@ -5,6 +5,7 @@ Constants of the Noble Metals", 1972, and "… of Transition Metals", 1974) over
 Indices of dielectrics are handbook values at 589 nm.
 """
 
+import math
 from typing import Any, Literal
 
 from ..errors import ChangeError
@@ -38,6 +39,14 @@ def _liquid(ior: float, colour: Colour, depth_m: float, **more: Any) -> dict[str
             "transmission_depth_m": depth_m, "priority": -10, **more}  # fmt: skip
 
 
+def _cloudy(ior: float, scatters: Colour, absorbs: Colour, depth_m: float) -> dict[str, Any]:
+    """A liquid that scatters and absorbs so much, 1/m. The colour is not rounded: absorption is the small difference of
+    two large numbers."""
+    colour = tuple(math.exp(-(s + a) * depth_m) for s, a in zip(scatters, absorbs, strict=True))
+    scatter = tuple(s * depth_m for s in scatters)
+    return _liquid(ior, colour, depth_m, transmission_scatter=scatter)  # type: ignore[arg-type]
+
+
 LIQUIDS: dict[str, dict[str, Any]] = {
     # absorption 0.265, 0.056 and 0.010 /m at 611, 549 and 464 nm: Pope and Fry, "Absorption spectrum (380–700 nm) of
     # pure water", Applied Optics 36(33), 1997, table 3
@@ -46,11 +55,11 @@ LIQUIDS: dict[str, dict[str, Any]] = {
     # browned sugars absorb by exp(−λ / 80 nm), as beer does (deLange, "Colour", in Brewing Materials and Processes,
     # 2016); syrup lets 60 % of 560 nm through 10 mm, the middle of amber (USDA, Grades of Maple Syrup, 2015); its index
     # is that of 67 % sugar (ICUMSA SPS-3); how strong tea is drawn is chosen by eye
-    "Tea": _liquid(1.334, (0.87, 0.73, 0.4), 0.03),
+    "Tea": _liquid(1.334, (0.8, 0.5, 0.14), 0.04),
     "Syrup": _liquid(1.458, (0.763, 0.557, 0.184), 0.01),
     # reduced scattering 2.55, 3.21 and 3.77 /mm, absorption 0.0011, 0.0024 and 0.014 /mm of whole milk: Jensen et al.,
     # "A Practical Model for Subsurface Light Transport", SIGGRAPH 2001, figure 5
-    "Milk": _liquid(1.345, (0.528, 0.448, 0.388), 0.00025, transmission_scatter=(0.6375, 0.8025, 0.9425)),
+    "Milk": _cloudy(1.345, (2550.0, 3210.0, 3770.0), (1.1, 2.4, 14.0), 0.00025),
     # ethanol with a fifth of water; its tint is chosen by eye
     "Perfume": _liquid(1.363, (0.96, 0.86, 0.62), 0.03),
 }

@@ -111,6 +111,8 @@ class LensState(BaseModel):
     """none: they do not shine"""
     haze: HazeState | None
     """none: the air is clear"""
+    liquids: dict[str, str]
+    """addresses of the meshes of liquids, by the item that holds them"""
 
 
 class KeyedState(BaseModel):

@@ -1,5 +1,6 @@
 """State of stand-in and plan besides the poses: lens, lights, and their strengths."""
 
+import hashlib
 import math
 from typing import Any
 from urllib.parse import urlencode
@@ -16,7 +17,7 @@ from ...core.light.shapes import RADIANCE
 from ...core.motion import Poses, aim_point, at_time, carriage_named, focused_m, shown_ev100
 from ...core.picture.exposure import exposure_scale
 from ...core.review.stations import lens_figures
-from ...core.scene import Light, Look, Project
+from ...core.scene import Item, Light, Look, Project
 from ...core.scene.light import BASE_ENVIRONMENT_NIT, WITH_RIG
 from ...core.scene.writing import derive
 from .answers import HazeState, LensState, LightState, SurroundingsState
@@ -96,7 +97,16 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
         gain=gain,
         surroundings=_surroundings(look, gain * white),
         haze=_haze(project, lights),
+        liquids={item.id: _liquid_url(project, item) for item in project.items if item.filling is not None},
     )
+
+
+def _liquid_url(project: Project, item: Item) -> str:
+    """Address of the mesh of what an item is filled with; another for every shape that it can have."""
+    shape = item.asset, item.placement.model_dump_json(), [w.visible for w in item.variant.parts]
+    key = hashlib.sha256(repr(shape).encode()).hexdigest()[:16]
+    told = urlencode({} if item.filling is None else item.filling.model_dump())
+    return f"/api/projects/{project.id}/items/{item.id}/liquid/{key}?{told}"
 
 
 def _haze(project: Project, lights: list[LightState]) -> HazeState | None:

@@ -3,19 +3,23 @@
 import io
 from typing import Annotated
 
+import numpy as np
 from fastapi import APIRouter, Depends, Query
 from fastapi.responses import Response
 from PIL import Image
 from pydantic import ValidationError
 
-from ...core.errors import ChangeError
+from ...core.errors import ChangeError, NotFoundError
 from ...core.geometry.build import build_disc, build_sweep
 from ...core.geometry.cache_keys import standin_key
+from ...core.geometry.placement import placement_matrix
 from ...core.geometry.primitives import build_made
 from ...core.geometry.standin_file import pack_meshes
 from ...core.light.masks import in_beam
 from ...core.render.compile.lights import gobo_picture
 from ...core.scene import Gobo, Made
+from ...core.scene.item import Filling
+from ...core.scene.writing import revise
 from ..context import Context, context
 
 router = APIRouter(prefix="/api")
@@ -66,6 +70,25 @@ def gobo(
     buffer = io.BytesIO()
     Image.fromarray(in_beam(get(ctx.studio.assets.get), wanted, wide, roll_deg)).save(buffer, "PNG")
     return Response(buffer.getvalue(), media_type="image/png", headers=_FOR_EVER)
+
+
+@router.get("/projects/{project_id}/items/{item_id}/liquid/{shape}")
+def liquid_mesh(ctx: Ctx, project_id: str, item_id: str, shape: str, wanted: Annotated[Filling, Query()]) -> Response:
+    """Mesh of what an item is filled with, in the space of its file; never changes for its address.
+
+    shape: stands for all that the hollow depends on.
+    """
+    item = ctx.studio.projects.get(project_id).project.item(item_id)
+    if item is None or item.filling is None:
+        raise NotFoundError("There is no liquid in that item.")
+    with ctx.lens.borrowed() as (compiler, _):
+        mesh = compiler.filling_mesh(revise(item, filling=wanted))
+    back = np.linalg.inv(placement_matrix(item.placement)).astype(np.float64)
+    return Response(
+        pack_meshes([(mesh.transformed(back), len(item.parts) - 1)]),
+        media_type="application/octet-stream",
+        headers=_FOR_EVER,
+    )
 
 
 @router.get("/projects/{project_id}/set")

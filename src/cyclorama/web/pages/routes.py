@@ -14,7 +14,7 @@ from ...core.geometry.read.formats import file_endings
 from ...core.kind_fields import shared_fields
 from ...core.light.kinds import KINDS, fields_of
 from ...core.light.studio_environments import STUDIOS
-from ...core.material.presets import PRESETS
+from ...core.material.presets import LIQUIDS, PRESETS
 from ...core.material.variations import Vary
 from ...core.motion.segments import SEGMENTS
 from ...core.picture.scopes import false_colour_legend
@@ -103,6 +103,7 @@ _CARD_LISTS = {
     "rigs": get_args(ReadyRig),
     "studios": STUDIOS,
     "ready_sets": get_args(ReadySet),
+    "liquids": ["none", *LIQUIDS],
     "hazes": [("off", "Clear air"), *((name, haze.says) for name, haze in THICKNESSES.items())],
     "stock_kinds": STOCK_KINDS,
     "segment_kinds": [(kind.kind, kind.title) for kind in SEGMENTS.values() if kind.kind != "spin"],

@@ -256,7 +256,7 @@ class SceneCompiler:
         return found
 
     def filling_mesh(self, item: Item) -> Mesh:
-        """What an item is filled with, in studio space at rest; nothing where its hollow is gone."""
+        """Mesh of what an item is filled with, in studio space at rest; empty where its hollow is gone."""
         hollow, filling = self.hollow(item), item.filling
         if hollow is None or filling is None:
             return join([])

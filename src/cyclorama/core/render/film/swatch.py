@@ -2,12 +2,13 @@
 
 import hashlib
 import io
+from collections.abc import Callable
 from functools import cache
 
 from PIL import Image
 
 from ...geometry.mesh import Mesh
-from ...geometry.swatch_body import build_swatch_body
+from ...geometry.swatch_body import build_swatch_body, build_tumbler
 from ...motion import Moment, moment_of_first
 from ...picture.exposure import expose
 from ...picture.view_transform import to_bytes, to_display
@@ -36,7 +37,7 @@ from .film import Film
 from .tracer import Cancel, Tracer
 
 SIZE_PX, SAMPLES, QUALITY = 128, 7, 90
-BODY = "swatch-body"
+BODY, TUMBLER = "swatch-body", "swatch-tumbler"
 BODY_M, MIDDLE_M = 0.1, 0.024
 """How large the body is, and how high its middle stands."""
 MADE = 1
@@ -52,8 +53,9 @@ def swatch_key(material: Material, look: Look | None = None) -> str:
 
 
 def swatch_compiler(read: ReadAsset) -> SceneCompiler:
-    """A compiler that knows the body; read: gives the pictures of maps."""
-    return SceneCompiler(lambda key: swatch_body().to_bytes() if key == BODY else read(key))
+    """A compiler that knows the body, and a glass for liquids; read: gives the pictures of maps."""
+    made: dict[str, Callable[[], Mesh]] = {BODY: swatch_body, TUMBLER: build_tumbler}
+    return SceneCompiler(lambda key: made[key]().to_bytes() if key in made else read(key))
 
 
 def swatch_of(

@@ -15,7 +15,7 @@ NO_MEDIA = (-1, -1, -1, -1)
 
 
 @device
-def entered(values, media, row):
+def enter(values, media, row):
     """Media of a path that has entered a body; the lowest of five is forgotten."""
     a, b, c, d = media
     k = values[row, PRIORITY]
@@ -31,7 +31,7 @@ def entered(values, media, row):
 
 
 @device
-def left(media, row):
+def exit_from(media, row):
     """Media of a path that has left a body."""
     a, b, c, d = media
     if a == row:

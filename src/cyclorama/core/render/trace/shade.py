@@ -57,7 +57,7 @@ from .direct import (
     meet_lights,
 )
 from .light_sampling import apart, choose, facing_word
-from .media import entered, is_within, left, relative_row
+from .media import enter, exit_from, is_within, relative_row
 from .parameters import attenuation, opacity_of, resolve
 from .paths import PAIRS_PER_BOUNCE, ROULETTE_FROM, UNLIT, cast_shadow, pass_on, record_guides, record_visible, survives
 from .prefetch import fetch_ahead
@@ -167,7 +167,7 @@ def _across(values, v, media, row, from_within):
     """Media on the other side of a boundary, and whether another body fills the place on both: then it is not there."""
     if v[THIN] > 0.0 or (v[TRANSMISSION] == 0.0 and v[SCATTER] == 0.0):
         return media, False
-    across = left(media, row) if from_within else entered(values, media, row)
+    across = exit_from(media, row) if from_within else enter(values, media, row)
     return across, across[0] == media[0] and (not from_within or is_within(media, row))
 
 

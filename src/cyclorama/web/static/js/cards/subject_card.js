@@ -40,6 +40,7 @@ export class SubjectCard {
     byId("lighten").addEventListener("click", () => this.#make({ lighten: !this.#detail.lighten }));
     byId("tolerance").addEventListener("change", (e) => this.#tolerate(e.target));
     byId("make-again").addEventListener("click", () => this.#make({}));
+    for (const tile of document.querySelectorAll("[data-liquid]")) tile.addEventListener("click", () => this.#fill(tile.dataset.liquid));
     byId("leave-hidden").addEventListener("click", () => this.#leaveHidden());
     byId("bring-back").addEventListener("click", () => this.#make({ left_out: [] }));
   }
@@ -69,9 +70,23 @@ export class SubjectCard {
     for (const b of byId("up-choice").children) b.setAttribute("aria-pressed", b.dataset.up === placement.up);
     byId("unit-reason").textContent = report ? `${capital(report.unit_reason)}; ${report.up_reason}.` : "";
     byId("findings").replaceChildren(...(report?.findings ?? []).map((f) =>
-      make("li", { class: "flex gap-2" }, mark(f.mark), make("span", {}, f.what, f.done ? make("span", { class: "text-soft" }, `: ${f.done}`) : ""))));
+      make("li", { class: "flex gap-2" }, mark(f.mark), make("span", {}, f.what, f.done ? make("span", { class: "text-soft" }, `: ${f.done}`) : ""), f.mend ? this.#mend(f.mend) : "")));
     this.#showParts(item);
     this.#showDetail(item, subject);
+    const holds = (item.filling && item.parts.at(-1)?.name) ?? "none";
+    for (const tile of document.querySelectorAll("[data-liquid]")) tile.setAttribute("aria-pressed", String(tile.dataset.liquid === holds));
+  }
+
+  /** A button that grows a part which stops short of its neighbour. */
+  #mend({ part, by }) {
+    const { id: item, placement } = this.#subject;
+    const mm = by * placement.unit_m * placement.scale * 1000;
+    const grow = () => this.store.edit((version) => post(`${this.store.url}/grow`, { base_version: version, item, part, by }));
+    return make("button", { type: "button", class: "btn h-[26px]", onclick: grow }, `Grow by ${mm.toPrecision(2)} mm`);
+  }
+
+  #fill(liquid) {
+    if (liquid !== "none" || this.#subject.filling) this.store.change({ kind: "fill", item: this.#subject.id, liquid });
   }
 
   #showAnimations({ animations, play }, { animation_sentence: sentence }) {

@@ -82,6 +82,11 @@ class Model {
     this.group = null;
     this.bent = null;
     this.bending = false;
+    /** Address of the liquid that is shown, and its meshes. @type {string|null} */
+    this.filled = null;
+    this.filling = false;
+    /** @type {any[]} */
+    this.liquid = [];
     this.carriage = "";
     this.loading = null;
     this.holder = new THREE.Group();
@@ -127,6 +132,30 @@ class Model {
     shown.position.needsUpdate = shown.normals.needsUpdate = true;
     drawn();
     this.bend(asset, this.acting, drawn);
+  }
+
+  /** Hold a liquid. One is fetched at a time, the latest is next. @param {string|null} wanted address of its mesh @param {() => void} drawn */
+  async fill(wanted, drawn) {
+    this.wanted = wanted;
+    if (this.filling || wanted === this.filled || !this.group) return;
+    this.filling = true;
+    let held = null;
+    try {
+      const answer = wanted ? await fetch(wanted) : null;
+      if (answer?.ok) held = buildGroup(readMesh(await answer.arrayBuffer()), () => new THREE.MeshStandardMaterial({ side: THREE.DoubleSide }));
+    } finally {
+      this.filling = false;
+    }
+    for (const mesh of this.liquid) {
+      mesh.removeFromParent();
+      mesh.geometry.dispose();
+      mesh.material.dispose();
+    }
+    this.liquid = [...(held?.children ?? [])];
+    for (const mesh of this.liquid) this.group.add(mesh);
+    this.filled = wanted;
+    drawn();
+    this.fill(this.wanted, drawn);
   }
 
   /** Stand as its carriage does in a pose. */
@@ -231,16 +260,19 @@ export class StandIn {
     const materials = new Map(this.state.project.materials.map((m) => [m.id, m]));
     const worn = this.store.variant(item).parts;
     for (const mesh of /** @type {any[]} */ (this.models.get(id)?.group?.children ?? [])) {
-      const { material, visible } = worn[mesh.userData.part];
+      const { material, visible } = worn[mesh.userData.part] ?? {};
       const m = materials.get(material);
-      mesh.visible = visible;
-      const clear = m.transmission_weight > 0.5;
-      mesh.material.color.setRGB(...(clear ? [0.85, 0.93, 0.95] : m.base_color));
+      mesh.visible = Boolean(visible); // a liquid that was poured away may still be here
+      if (!m) continue;
+      const cloudy = Math.max(...m.transmission_scatter) > 0;
+      const clear = m.transmission_weight > 0.5 && !cloudy;
+      const tinted = m.transmission_color.map((c, i) => c * [0.85, 0.93, 0.95][i]);
+      mesh.material.color.setRGB(...(clear ? tinted : cloudy ? m.transmission_scatter : m.base_color));
       mesh.material.metalness = m.base_metalness;
       mesh.material.roughness = Math.max(m.specular_roughness, 0.08);
       mesh.castShadow = !clear;
       mesh.material.transparent = clear || m.opacity < 1;
-      mesh.material.opacity = clear ? 0.3 : m.opacity;
+      mesh.material.opacity = clear ? 0.8 - 0.5 * Math.min(...m.transmission_color) : m.opacity;
       mesh.material.depthWrite = !clear;
       mesh.material.emissive.setRGB(...m.emission_color);
       mesh.material.emissiveIntensity = Math.min(m.emission_luminance * this.state.lens.gain, 50);
@@ -303,7 +335,7 @@ export class StandIn {
     this.camera.projectionMatrix.makePerspective(-w * wide + across, w * wide + across, h * wide + up, -h * wide + up, near, away * 250);
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
-    for (const item of this.state?.items ?? []) this.#placeItem(item, pose);
+    for (const item of this.state?.items ?? []) this.#placeItem(item, pose, lens.liquids[item.id] ?? null);
     this.light?.place(pose, lens, 0.7 * away * Math.hypot(lens.half_width, lens.half_height) * zoomed, this.#stands(pose));
     this.haze.place(pose, lens, away);
     this.draw();
@@ -314,12 +346,16 @@ export class StandIn {
     return lens.bend !== 0;
   }
 
-  #placeItem({ id, asset, matrix }, pose) {
+  #placeItem({ id, asset, matrix }, pose, liquid) {
     const model = this.models.get(id);
     if (!model) return;
     model.lay(pose.placements?.[id] ?? matrix);
     model.carry(pose);
     model.bend(asset, pose.acting[id] ?? null, () => this.draw());
+    model.fill(liquid, () => {
+      this.#dress(id);
+      this.draw();
+    });
   }
 
   /** How all that casts a shadow stands, told apart from how it stands otherwise. */
