@@ -18,7 +18,7 @@ from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdUtils
 ROOT = Path(__file__).resolve().parents[1]
 sys.path[:0] = [str(ROOT), str(ROOT / "tools")]
 
-from sheets import TARGET, sheet  # noqa: E402
+from sheets import SCREENSHOTS, sheet  # noqa: E402
 from tests.glb_files import document_of, gltf  # noqa: E402
 from tests.step_files import cylinder_step  # noqa: E402
 
@@ -220,7 +220,7 @@ def main() -> None:
         for title, make in MODELS.items():
             tiles.append((title, shown(make(), tracer)))
             print(title, flush=True)
-    sheet(tiles, 4).save(TARGET / "odd-models.png", optimize=True)
+    sheet(tiles, 4).save(SCREENSHOTS / "odd-models.png", optimize=True)
 
 
 if __name__ == "__main__":

@@ -104,11 +104,13 @@ def _picture(change: Ready, compiler: SceneCompiler, _: SceneCompiler, tracer: T
 
 def ready_picture(change: Ready, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False) -> bytes:
     """Picture of a ready set, a rig, haze with something in it, or a liquid in a tumbler, as JPEG. Raises Cancelled."""
-    project = _in_a_beam() if isinstance(change, SetHaze) else _tumbler() if isinstance(change, FillItem) else _stage()
-    if change not in (SetHaze(thickness="off"), FillItem(item="body", liquid="none")):  # as it is already
+    if isinstance(change, FillItem):
+        filled = moment_of_first(tumbler_with(change, compiler, tracer))
+        return still_of(filled, compiler, tracer, SIZE, CLEAR_SAMPLES, cancelled)
+    project = _in_a_beam() if isinstance(change, SetHaze) else _stage()
+    if change != SetHaze(thickness="off"):  # its air is clear already
         project, _label = perform(project, change, _measures, PickProbe(compiler, tracer))
-    samples = CLEAR_SAMPLES if isinstance(change, FillItem) else SAMPLES
-    return still_of(moment_of_first(project), compiler, tracer, SIZE, samples, cancelled)
+    return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
 
 
 def _stage() -> Project:
@@ -134,14 +136,17 @@ def _in_a_beam() -> Project:
     return put_all(stage, values | {f"look/lights/{stage.look.lights[0].id}/strength_stops": -3.5})
 
 
-def _tumbler() -> Project:
-    """An empty glass before light from behind."""
+def tumbler_with(change: FillItem, compiler: SceneCompiler, tracer: Tracer) -> Project:
+    """A glass with a liquid in it, or empty; compiler: one that knows the glass (`swatch_compiler`)."""
     stage = _stage()
     glass = with_preset(Material(id="m", name="Glass"), "Clear glass")
     item = revise(stage.items[0], asset=TUMBLER)
     seen = {"elevation_deg": 12.0, "distance_m": 0.33, "aim/y_m": 0.032}
     values = {"items": (item,), "materials": (glass,), "set/sweep/color": (0.7, 0.7, 0.7), "look/tone/ev100": 8.9}
-    return put_all(stage, values | {f"camera/{name}": value for name, value in seen.items()})
+    project = put_all(stage, values | {f"camera/{name}": value for name, value in seen.items()})
+    if change.liquid == "none":
+        return project
+    return perform(project, change, _measures, PickProbe(compiler, tracer))[0]
 
 
 def _measures(item: Item) -> Measures | None:

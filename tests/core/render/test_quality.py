@@ -12,7 +12,7 @@ from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.frame import expose_frame
-from cyclorama.core.render.film.quality import MOST, PILOT, missing
+from cyclorama.core.render.film.quality import MOST, PILOT, PRINT_DOUBLINGS, PRINT_SHARE, missing, small_print
 from cyclorama.core.render.film.tracer import Tracer, film_for
 from cyclorama.core.render.trace.caustic_roughening import least_roughness
 from cyclorama.core.render.trace.wavefront import FrameScene
@@ -101,3 +101,30 @@ def test_matte_surfaces_are_known(tracer: Tracer) -> None:
     seen = film.subject > 0.9
     assert not film.looks_alike[seen].any()
     assert film.looks_alike[film.subject == 0].mean() > 0.9
+
+
+def _film_of(albedo: np.ndarray, depth: np.ndarray) -> Film:
+    """A film of eight samples that shows surfaces of an albedo and a distance (h, w)."""
+    film = Film(albedo.shape[1], albedo.shape[0])
+    film.count[:] = 8
+    film.sums[:, 3:6] = 8 * albedo.reshape(-1, 1)
+    film.sums[:, 9], film.sums[:, 10] = 8 * depth.ravel(), 8
+    return film
+
+
+def test_small_print_gets_samples_and_nothing_else_does() -> None:
+    """Strokes a pixel wide count; a soft gradient, an edge between near and far, and bare paper do not. Where all is
+    print, only so many tiles get more that the whole takes a few per cent more."""
+    y, x = np.mgrid[0:512, 0:512]
+    albedo, depth = np.where(x < 256, 0.2, 0.8) * (0.8 + 0.2 * y / 512), np.where(x < 256, 1.0, 2.0)
+    assert not small_print(_film_of(albedo, depth)).any()
+    strokes = (slice(96, 104), slice(320, 352))
+    printed = albedo.copy()
+    printed[strokes] = np.where(x[strokes] % 2, 0.05, 0.8)
+    tiles = small_print(_film_of(printed, depth))
+    assert tiles[12, 40:44].all()
+    around = np.zeros_like(tiles)
+    around[11:14, 39:45] = True
+    assert not (tiles & ~around).any()
+    crowded = small_print(_film_of(np.where((x + y) % 2 == 0, 0.1, 0.8) + 1e-4 * y / 512, np.ones_like(albedo)))
+    assert 0 < crowded.sum() * (2**PRINT_DOUBLINGS - 1) <= PRINT_SHARE * crowded.size
