@@ -58,7 +58,7 @@ def shot(project: Project, compiler: SceneCompiler, tracer: Tracer) -> Image.Ima
 
 
 def presets(tracer: Tracer) -> None:
-    small = {f"shot/shoot/{name}": value for name, value in (("width", 196), ("height", 196), ("samples", 256))}
+    small = {f"shot/shoot/{name}": value for name, value in (("width", 196), ("height", 196), ("samples", 48))}
     project, tiles = put_all(swatch_studio(), small), []
     compiler = swatch_compiler({}.__getitem__)
     for name in PRESETS:
@@ -74,9 +74,9 @@ def drinks(tracer: Tracer) -> None:
     for name in LIQUIDS:
         p = tumbler_with(FillItem(item="body", liquid=name), compiler, tracer)
         shoot = {
-            "shot/shoot/width": 320,
-            "shot/shoot/height": 260,
-            "shot/shoot/samples": 512,
+            "shot/shoot/width": 256,
+            "shot/shoot/height": 208,
+            "shot/shoot/samples": 64,
             "camera/distance_m": 0.34,
         }
         tiles.append((name, shot(put_all(p, shoot), compiler, tracer)))
