@@ -154,6 +154,8 @@ class _Writer:
         for there, words in (
             (m.subsurface_weight > 0, "subsurface"),
             (m.coat_weight > 0 and min(m.coat_color) < 1, "the coat's colour"),
+            (m.transmission_weight > 0 and max(m.transmission_scatter) > 0, "its cloudiness"),
+            (m.priority != 0, "its priority"),
             (m.edge_radius_m > 0, "rounded edges"),
             (m.maps.height is not None, "relief"),
         ):
