@@ -58,8 +58,10 @@ LIQUIDS: dict[str, dict[str, Any]] = {
     "Tea": _liquid(1.334, (0.8, 0.5, 0.14), 0.04),
     "Syrup": _liquid(1.458, (0.763, 0.557, 0.184), 0.01),
     # reduced scattering 2.55, 3.21 and 3.77 /mm, absorption 0.0011, 0.0024 and 0.014 /mm of whole milk: Jensen et al.,
-    # "A Practical Model for Subsurface Light Transport", SIGGRAPH 2001, figure 5
-    "Milk": _cloudy(1.345, (2550.0, 3210.0, 3770.0), (1.1, 2.4, 14.0), 0.00025),
+    # "A Practical Model for Subsurface Light Transport", SIGGRAPH 2001, figure 5. All colours scatter as often as they
+    # do in the mean, and lose as much each time: what is thrown back stays, and paths that all colours share have no
+    # noise of colour
+    "Milk": _cloudy(1.345, (3180.0,) * 3, (3180 * 1.1 / 2550, 3180 * 2.4 / 3210, 3180 * 14 / 3770), 0.00025),
     # ethanol with a fifth of water; its tint is chosen by eye
     "Perfume": _liquid(1.363, (0.96, 0.86, 0.62), 0.03),
 }
