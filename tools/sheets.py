@@ -73,12 +73,7 @@ def drinks(tracer: Tracer) -> None:
     compiler, tiles = swatch_compiler({}.__getitem__), []
     for name in LIQUIDS:
         p = tumbler_with(FillItem(item="body", liquid=name), compiler, tracer)
-        shoot = {
-            "shot/shoot/width": 256,
-            "shot/shoot/height": 208,
-            "shot/shoot/samples": 64,
-            "camera/distance_m": 0.34,
-        }
+        shoot = {"shot/shoot/width": 256, "shot/shoot/height": 208, "shot/shoot/samples": 64, "camera/distance_m": 0.34}
         tiles.append((name, shot(put_all(p, shoot), compiler, tracer)))
         print(name, flush=True)
     sheet(tiles, 3).save(PICTURES / "drinks.webp", quality=88)
