@@ -37,6 +37,7 @@ def test_a_glass_is_filled_and_the_stand_in_shows_it(client: TestClient) -> None
     fill = {"kind": "fill", "item": "item-1", "liquid": "Tea"}
     filled = change(client, key, state["version"], fill).json()
     (url,) = filled["lens"]["liquids"].values()
+    upright = client.get(url).content
     assert abs(top(client, url) - (0.005 + 0.6 * 0.095 + 0.001)) < 1e-4
     raised = change(
         client, key, filled["version"], {"kind": "set", "path": "items/item-1/filling/level", "value": 0.9}
@@ -45,6 +46,20 @@ def test_a_glass_is_filled_and_the_stand_in_shows_it(client: TestClient) -> None
     assert abs(top(client, higher) - (0.005 + 0.9 * 0.095 + 0.001)) < 1e-4
     undone = client.post(f"/api/projects/{key}/undo", json={"base_version": raised["version"]}).json()
     assert undone["lens"]["liquids"] == filled["lens"]["liquids"]
+    (materials,) = [s["sentence"] for s in undone["stations"] if s["key"] == "materials"]
+    assert "1 glass and 1 liquid" in materials
+    aside = {"kind": "set", "path": "items/item-1/placement/x_m", "value": 0.3}
+    moved = change(client, key, undone["version"], aside).json()
+    assert moved["lens"]["liquids"] == filled["lens"]["liquids"]  # nothing is fetched again
+    tipped = {"kind": "set", "path": "items/item-1/placement/tip_deg", "value": 20}
+    tilted = change(client, key, moved["version"], tipped).json()
+    (lying,) = tilted["lens"]["liquids"].values()
+    assert lying != url
+    assert client.get(lying).content != upright
+    assert client.get(url).content == upright  # an address stands for one shape, whatever is saved meanwhile
+    assert "immutable" in client.get(url).headers["cache-control"]
+    other = url.replace(url.split("/liquid/")[1].split("?")[0], "0" * 32)  # of a mesh that it no longer has
+    assert client.get(other).headers["cache-control"] == "no-store"
     assert client.get(url.replace("level=0.6", "level=7")).status_code == 422
     assert client.get(url.replace("item-1", "item-9")).status_code == 404
 

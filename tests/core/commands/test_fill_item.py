@@ -90,6 +90,23 @@ def test_a_keyed_level_rises_over_the_shot() -> None:
     assert tops[1] - tops[0] == pytest.approx(0.6 * 0.095, abs=0.002)
 
 
+def test_the_liquid_goes_with_its_vessel_and_stays_level() -> None:
+    """Moved and turned with it; tipped, its surface is level all the same."""
+    project, assets = filled()
+    path = f"items/{project.items[0].id}"
+    still = {f"{path}/filling/meniscus_m": 0.0, f"{path}/placement/centre_method": "file"}
+    for placement in ({"x_m": 0.3, "turn_deg": 40.0, "lift_m": 0.1}, {"tip_deg": 25.0, "z_m": 0.2}):
+        moved = edited(project, still | {f"{path}/placement/{name}": value for name, value in placement.items()})
+        geometry = geometry_at(moved, assets, 1)
+        liquid, glass = (geometry.corners[geometry.part == part, :9].reshape(-1, 3) for part in (3, 2))
+        top = liquid[:, 1].max()
+        surface = liquid[liquid[:, 1] > top - 1e-5]
+        assert np.ptp(surface[:, 0]) > 0.05
+        low, high = glass.min(axis=0), glass.max(axis=0)
+        assert (liquid.min(axis=0) > low).all()
+        assert (liquid.max(axis=0) < high).all()
+
+
 def test_what_holds_nothing_says_what_it_lacks() -> None:
     project, assets = project_of(sphere(0.05), diffuse())
     with pytest.raises(ChangeError, match="inside and an outside"):

@@ -7,10 +7,11 @@ from ..material.presets import Liquid, with_preset
 from ..scene import Doc, Item, Material, Part, Project, put_all
 from ..scene.base import Id
 from ..scene.item import Filling, Worn
-from ..scene.writing import revise
+from ..scene.writing import channels_without, revise
 from .base import performs
 from .lists import materials_of, without_materials
 from .names import free_ids
+from .place_model import left_behind
 from .tools import Tools
 
 
@@ -44,8 +45,7 @@ def _fill(project: Project, change: FillItem, tools: Tools) -> tuple[Project, st
     filled = with_filling(
         item, Filling(), Part(id=part_id, name=change.liquid, triangles=0), Worn(id=part_id, material=material_id)
     )
-    items = tuple(filled if x.id == item.id else x for x in project.items)
-    return put_all(project, {"materials": (*project.materials, material), "items": items}), label
+    return put_all(project, {"materials": (*project.materials, material), f"items/{item.id}": filled}), label
 
 
 def with_filling(item: Item, filling: Filling, part: Part, worn: Worn) -> Item:
@@ -55,7 +55,7 @@ def with_filling(item: Item, filling: Filling, part: Part, worn: Worn) -> Item:
 
 
 def without_filling(item: Item) -> Item:
-    """The item without what it is filled with, if anything."""
+    """The item, emptied. One that holds nothing stays as it is."""
     if item.filling is None:
         return item
     variants = tuple(revise(v, parts=v.parts[:-1]) for v in item.variants)
@@ -73,23 +73,14 @@ def _refilled(project: Project, item: Item, liquid: Liquid) -> Project:
     worn = {v.parts[-1].material for v in item.variants}
     materials = tuple(with_preset(revise(m, name=liquid), liquid) if m.id in worn else m for m in project.materials)
     named = revise(item, parts=(*item.parts[:-1], revise(item.parts[-1], name=liquid)))
-    items = tuple(named if x.id == item.id else x for x in project.items)
-    return put_all(project, {"materials": materials, "items": items})
+    return put_all(project, {"materials": materials, f"items/{item.id}": named})
 
 
 def _emptied(project: Project, item: Item) -> Project:
-    """Without the liquid, what is keyed of it, and what aims at it."""
+    """The project without the liquid of an item; its keys go with it, and what aimed at it aims at the item."""
     if item.filling is None:
         raise ChangeError(f"There is nothing in ‘{item.name}’.")
-    part, empty = item.parts[-1].id, without_filling(item)
-    values: dict[str, object] = {"items": tuple(empty if x.id == item.id else x for x in project.items)}
-    for shot in project.shots:
-        stay = tuple(c for c in shot.channels if not c.path.startswith(f"items/{item.id}/filling/"))
-        values[f"shots/{shot.id}/channels"] = stay
-    for camera in project.cameras:
-        if camera.aim.part == part:
-            values[f"cameras/{camera.id}/aim/part"] = None
-    for look in project.looks:
-        values |= {f"looks/{look.id}/lights/{x.id}/aim/part": None for x in look.lights if x.aim.part == part}
-    after = put_all(project, values)
+    empty, path = without_filling(item), f"items/{item.id}"
+    left = channels_without(project, f"{path}/filling/") | left_behind(project, empty)
+    after = put_all(project, {path: empty, **left})
     return without_materials(after, materials_of(item) - {m for x in after.items for m in materials_of(x)})

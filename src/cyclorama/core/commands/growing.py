@@ -9,7 +9,7 @@ from ..errors import ChangeError
 from ..geometry.measure import part_boxes
 from ..geometry.mesh import Mesh
 from ..geometry.nesting import grow
-from ..scene import Project, put_all
+from ..scene import Project, put
 from ..scene.base import Doc, Id
 from ..scene.writing import revise
 from .splitting import part_of
@@ -46,4 +46,4 @@ def with_grown(project: Project, wanted: GrowPart, mesh: Mesh, asset: str) -> Pr
     box = part_boxes(mesh, number + 1)[number]
     parts = tuple(revise(p, box=box) if p.id == wanted.part else p for p in item.parts)
     after = revise(item, asset=asset, parts=parts)
-    return put_all(project, {"items": tuple(after if x.id == item.id else x for x in project.items)})
+    return put(project, f"items/{item.id}", after)

@@ -15,7 +15,7 @@ from ..scene import Aim, Background, Doc, Light, Material, Project, place_of, pu
 from ..scene.base import Id, new_id
 from ..scene.saved_material import SavedMaterial
 from ..scene.saved_rig import ReadyRig, SavedRig
-from ..scene.writing import revise
+from ..scene.writing import channels_without, revise
 from .base import performs
 from .lists import USUAL_SIZE_M, materials_of, with_copy, without_materials
 from .names import free_name
@@ -111,13 +111,8 @@ def subject_size(project: Project, tools: Tools) -> tuple[float, Aim]:
 
 def _lit(project: Project, lights: tuple[Light, ...]) -> Project:
     """With other lights; what was keyed of those before goes with them."""
-    at = f"looks/{project.look.id}/lights/"
-    values: dict[str, object] = {
-        f"shots/{shot.id}/channels": tuple(c for c in shot.channels if not c.path.startswith(at))
-        for shot in project.shots
-        if any(c.path.startswith(at) for c in shot.channels)
-    }
-    return put_all(project, {**values, "look/lights": lights})
+    left = channels_without(project, f"looks/{project.look.id}/lights/")
+    return put_all(project, {**left, "look/lights": lights})
 
 
 def with_metered_exposure(project: Project, tools: Tools) -> Project:

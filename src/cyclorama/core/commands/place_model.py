@@ -78,11 +78,11 @@ def with_item(project: Project, item: Item, materials: tuple[Material, ...], pre
     values: dict[str, object] = {"materials": (*coming, *stay) if presented else (*stay, *coming), "items": items}
     if presented:
         values["subject_id"] = item.id
-    values |= _left_behind(project, item)
+    values |= left_behind(project, item)
     return put_all(project, values)
 
 
-def _left_behind(project: Project, item: Item) -> dict[str, object]:
+def left_behind(project: Project, item: Item) -> dict[str, object]:
     """Values of shots and aims that name colourways and parts an item no longer has."""
     values: dict[str, object] = {}
     colourways, parts = {v.id for v in item.variants}, {p.id for p in item.parts}

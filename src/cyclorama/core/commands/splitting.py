@@ -76,7 +76,6 @@ def with_parts(project: Project, wanted: SplitPart, mesh: Mesh, asset: str) -> P
         for v in item.variants
     )
     after = filled_as(revise(item, asset=asset, parts=tuple(parts), variants=variants), whole)
-    items = tuple(after if x.id == item.id else x for x in project.items)
     looks = tuple(
         revise(
             look,
@@ -87,11 +86,11 @@ def with_parts(project: Project, wanted: SplitPart, mesh: Mesh, asset: str) -> P
         )
         for look in project.looks
     )
-    return put_all(project, {"items": items, "looks": looks})
+    return put_all(project, {f"items/{item.id}": after, "looks": looks})
 
 
-def split_key(data: bytes, old: str) -> str:
-    """The name under which a split mesh is kept: what else belongs to the old one goes along under it."""
+def changed_key(data: bytes, old: str) -> str:
+    """The name under which a changed mesh is kept: what else belongs to the old one goes along under it."""
     return content_hash(hashlib.sha256(data).digest() + old.encode())
 
 

@@ -35,6 +35,12 @@ def content_hash(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()[:HASH_LENGTH]
 
 
+def hollow_key(item: Item) -> str:
+    """The name of all that the hollow of an item depends on: its mesh, what is seen of it, and how it lies."""
+    seen = [w.visible for w in item.variant.parts]
+    return content_hash(repr((item.asset, item.placement.stance.model_dump_json(), seen)).encode())
+
+
 def standin_source_key(asset: str) -> str:
     return f"{asset}.standinsource"
 

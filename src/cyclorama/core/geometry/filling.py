@@ -75,14 +75,11 @@ def find_hollow(mesh: Mesh) -> Hollow | None:
 
 
 def _dents(vertices: Points, triangles: Triangles) -> list[tuple[int, float]]:
-    """Places lower than all round them whose surface faces up: the vertex, and the height up to which what lies below
-    hangs together with no outside; the deepest first, only so many.
+    """Dents: lowest vertices of pieces that face up, and the height at which each piece meets the outside.
 
-    A height of infinity: nothing else hangs together with it.
+    The deepest MOST_DENTS, the deepest first. The height is infinite where a piece never meets any other.
     """
-    facing = np.zeros(len(vertices))
-    for corner in triangles.T:
-        np.add.at(facing, corner, face_normals(vertices, triangles)[:, 1])
+    facing = _summed_normals(vertices, triangles)[:, 1]
     heights = vertices[:, 1]
     order = np.argsort(heights, kind="stable")
     rank = np.empty(len(order), np.int64)
@@ -256,11 +253,16 @@ def _loops(edges: Triangles) -> list[NDArray[np.int64]]:
 
 def _vertex_normals(vertices: Points, triangles: Triangles) -> Points:
     """Unit normals (v, 3), of the faces round each vertex by their area."""
+    return unit_rows(_summed_normals(vertices, triangles)).astype(np.float64)
+
+
+def _summed_normals(vertices: Points, triangles: Triangles) -> Points:
+    """Sum of the normals (v, 3) of the faces round each vertex, each as long as twice its area."""
     normals = np.zeros((len(vertices), 3))
     faces = face_normals(vertices, triangles)
     for corner in triangles.T:
         np.add.at(normals, corner, faces)
-    return unit_rows(normals).astype(np.float64)
+    return normals
 
 
 def _area(ring: Points) -> float:

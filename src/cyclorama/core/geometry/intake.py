@@ -116,7 +116,7 @@ def take_in(
 
 
 def _nested(model: FileModel, mesh: Mesh, materials: list[Material], size: float) -> list[Finding]:
-    """Give materials of transparent bodies in one another priorities; what is told of them."""
+    """Set the priorities of materials whose transparent bodies lie in one another. Returns a finding for each pair."""
     worn = [p.material for p in model.parts]
     clear = np.array([materials[m].transmission_weight > 0 and not materials[m].thin_walled for m in worn], bool)
     found = [n for n in nested_bodies(mesh, clear) if worn[n.outer] != worn[n.inner]]

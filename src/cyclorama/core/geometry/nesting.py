@@ -21,7 +21,7 @@ Corners = NDArray[np.float64]
 MOST_BODIES, MOST_TRIANGLES = 12, 400_000
 """More are not looked at: comparing them would take longer than the whole intake."""
 POINTS, TRIES = 160, 4000
-"""So many places in a body decide where it lies; found among so many in its box."""
+"""Number of places in a body that decide where it lies, and of places in its box that are tried for them."""
 NEAR = 0.02
 """Bodies are neighbours where they are nearer than this share of the outer one's size."""
 ALONG = 0.3
@@ -71,8 +71,10 @@ def nested_bodies(mesh: Mesh, clear: NDArray[np.bool_]) -> list[Nested]:
 
 
 def priorities(found: list[Nested], parts: int) -> NDArray[np.int64]:
-    """A priority for each of so many parts (p,), as low as may be: those inside come before what they lie in, those
-    around before what reaches into them or stops short of them."""
+    """Lowest priorities (p,) of so many parts that put each body in its place.
+
+    A body inside another has the higher priority. Of two that overlap or stand apart, the outer one has.
+    """
     level = np.zeros(parts, np.int64)
     before = [(n.inner, n.outer) if n.kind == "inside" else (n.outer, n.inner) for n in found]
     for _ in range(len(before)):  # longer chains than there are pairs would go round in a ring
@@ -135,7 +137,7 @@ def _places_in(corners: Corners) -> Points:
 
 
 def _are_in(corners: Corners, places: Points) -> NDArray[np.bool_]:
-    """Which places (n,) lie in a body: a ray upwards leaves it once more than it enters."""
+    """True for places (n,) inside a body: a ray upwards leaves the body once more often than it enters."""
     found = np.zeros(len(places), bool)
     a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
     ux, uz, vx, vz = b[:, 0] - a[:, 0], b[:, 2] - a[:, 2], c[:, 0] - a[:, 0], c[:, 2] - a[:, 2]

@@ -65,7 +65,7 @@ LIQUIDS: dict[str, dict[str, Any]] = {
     # ethanol with a fifth of water; its tint is chosen by eye
     "Perfume": _liquid(1.363, (0.96, 0.86, 0.62), 0.03),
 }
-"""Clear liquids are told by index and absorption, milk by what it scatters as well."""
+"""Materials of liquids. Milk scatters light; all others only absorb it."""
 
 PRESETS: dict[str, dict[str, Any]] = {
     "Polished gold": _metal(GOLD, 0.08, (1.0, 0.98, 0.9)),

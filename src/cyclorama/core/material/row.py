@@ -129,21 +129,20 @@ def row_of(m: Material) -> NDArray[np.float32]:
         radius = m.subsurface_radius_m * np.array(m.subsurface_radius_scale)
         row[SCATTER : SCATTER + 3] = 1.0 / np.maximum(radius, SHORTEST_FREE_PATH_M)
         row[SUBSURFACE_ALBEDO : SUBSURFACE_ALBEDO + 3] = single_scattering_albedo(np.array(m.subsurface_color))
-        row[CLOUDY] = row[FORWARD] = 0.0
     return row
 
 
 def _cloud(row: NDArray[np.float32], m: Material) -> None:
-    """Let what is transmitted be scattered on its way, as OpenPBR has it (section "Translucent base").
+    """Fill in the medium that scatters transmitted light, as OpenPBR has it (section "Translucent base").
 
-    Extinction is by the colour at the depth, and a share of it is scattering; where that is more, extinction grows.
+    Extinction is what the colour at the depth asks for. Scattering is a part of it; where it is more, all three colours
+    are dimmed by as much again. Light below a surface has a medium of its own.
     """
     scatter = np.array(m.transmission_scatter)
-    if m.thin_walled or m.transmission_weight == 0.0 or not scatter.any():
+    if m.thin_walled or m.transmission_weight == 0.0 or m.subsurface_weight > 0.0 or not scatter.any():
         return
-    scattered = scatter / m.transmission_depth_m
-    absorbed = row[ABSORB : ABSORB + 3] - scattered
-    extinction = scattered + absorbed - min(float(absorbed.min()), 0.0)
+    scattered, extinction = scatter / m.transmission_depth_m, row[ABSORB : ABSORB + 3].astype(np.float64)
+    extinction += max(float((scattered - extinction).max()), 0.0)
     row[ABSORB : ABSORB + 3] = 0.0
     row[SCATTER : SCATTER + 3] = np.clip(extinction, LEAST_EXTINCTION, 1.0 / SHORTEST_FREE_PATH_M)
     row[SUBSURFACE_ALBEDO : SUBSURFACE_ALBEDO + 3] = scattered / np.maximum(extinction, LEAST_EXTINCTION)

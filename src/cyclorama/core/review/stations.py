@@ -297,9 +297,11 @@ def _materials(r: Review) -> Station:
     if not p.materials:
         return _station("materials", "Materials", "They come with the model.", missing=p.subject is None)
     maps = {ref.asset or ref.pattern for m in p.materials for _, ref in m.maps if ref}
+    liquids = {v.parts[-1].material for item in p.items if item.filling is not None for v in item.variants}
     kinds = {
         "metal": sum(m.base_metalness > 0.5 for m in p.materials),
-        "glass": sum(m.transmission_weight > 0.5 for m in p.materials),
+        "glass": sum(m.transmission_weight > 0.5 and m.id not in liquids for m in p.materials),
+        "liquid": len(liquids),
         "glowing": sum(m.glows for m in p.materials),
     }
     named = [f"{n} {kind}" for kind, n in kinds.items() if n]

@@ -90,6 +90,11 @@ class Placement(Doc):
     z_m: Annotated[float, quantity("To the front", "m", ge=-5000, le=5000, then="carry", moves=True)] = 0.0
     """Where the item stands, to the front of the middle."""
 
+    @property
+    def stance(self) -> "Placement":
+        """Size and lie of the item alone, as a placement at the origin."""
+        return Placement(unit_m=self.unit_m, up=self.up, tip_deg=self.tip_deg, roll_deg=self.roll_deg, scale=self.scale)
+
 
 class Animation(Doc):
     """A movement that came with the model."""
@@ -184,14 +189,14 @@ class Made(Doc):
 
 
 class Filling(Doc):
-    """A liquid in the hollow of an item. It is the item's last part, and wears what it is made of."""
+    """Liquid in the hollow of an item. The item's last part is the liquid, and wears its material."""
 
     AFFECTS = "liquid"
 
     level: Annotated[float, quantity("Level", "", ge=0.005, le=1)] = 0.6
-    """How far the hollow is filled, from its bottom to its brim."""
+    """Height of the liquid: 0 is the bottom of the hollow, 1 its brim."""
     meniscus_m: Annotated[float, quantity("Meniscus", "m", ge=0, le=0.02)] = 0.001
-    """How far the liquid is drawn up where it touches the wall; 0: flat."""
+    """Height by which the liquid climbs the wall at its edge. 0 is a flat surface."""
 
 
 class Item(Doc):

@@ -75,16 +75,20 @@ def remove_item(project: D, path: str) -> D:
     Raises ChangeError when there is none, or something needs it: the sentence says what that is.
     """
     parent, item, others = _among(project, path)
-    gone = f"{parent}/{item.id}/"
-    left = {
-        f"shots/{shot.id}/channels": tuple(c for c in shot.channels if not c.path.startswith(gone))
-        for shot in getattr(project, "shots", ())
-        if parent != "shots" and any(c.path.startswith(gone) for c in shot.channels)
-    }
+    left = {} if parent == "shots" else channels_without(project, f"{parent}/{item.id}/")
     try:
         return put_all(project, {parent: others, **left})
     except ChangeError as error:
         raise ChangeError(f"‘{getattr(item, 'name', item.id)}’ cannot be removed: {error.sentence}") from error
+
+
+def channels_without(project: Any, gone: str) -> dict[str, Any]:
+    """The channels of all shots that key something whose path begins with `gone`, without those: values by path."""
+    return {
+        f"shots/{shot.id}/channels": tuple(c for c in shot.channels if not c.path.startswith(gone))
+        for shot in getattr(project, "shots", ())
+        if any(c.path.startswith(gone) for c in shot.channels)
+    }
 
 
 def move_item(project: D, path: str, to: int) -> D:

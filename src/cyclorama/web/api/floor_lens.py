@@ -1,6 +1,5 @@
 """State of stand-in and plan besides the poses: lens, lights, and their strengths."""
 
-import hashlib
 import math
 from typing import Any
 from urllib.parse import urlencode
@@ -10,6 +9,7 @@ from numpy.typing import NDArray
 
 from ...core.colour_temperature import white_balance_rgb
 from ...core.framing import Projection, depth_of_field
+from ...core.geometry.cache_keys import hollow_key
 from ...core.light.environment import environment_turn
 from ...core.light.kinds import fields_of, kind_of, mask_of
 from ...core.light.rows import light_colour, light_row, reach_of
@@ -102,11 +102,10 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
 
 
 def _liquid_url(project: Project, item: Item) -> str:
-    """Address of the mesh of what an item is filled with; another for every shape that it can have."""
-    shape = item.asset, item.placement.model_dump_json(), [w.visible for w in item.variant.parts]
-    key = hashlib.sha256(repr(shape).encode()).hexdigest()[:16]
-    told = urlencode({} if item.filling is None else item.filling.model_dump())
-    return f"/api/projects/{project.id}/items/{item.id}/liquid/{key}?{told}"
+    """Address of the mesh of the liquid in an item: another one for every shape of it, the same wherever it stands."""
+    held = {} if item.filling is None else item.filling.model_dump()
+    told = urlencode(held | {"stance": item.placement.stance.model_dump_json(exclude_defaults=True)})
+    return f"/api/projects/{project.id}/items/{item.id}/liquid/{hollow_key(item)}?{told}"
 
 
 def _haze(project: Project, lights: list[LightState]) -> HazeState | None:

@@ -1,18 +1,18 @@
 """Parts of models that are taken apart."""
 
-from typing import Annotated
+from collections.abc import Callable
+from typing import Annotated, TypeVar
 
 from fastapi import APIRouter, Depends
 
 from ...core.commands.filling import without_filling
 from ...core.commands.growing import GrowPart, grown_mesh, with_grown
-from ...core.commands.splitting import SplitPart, part_of, split_key, split_mesh, with_parts
+from ...core.commands.splitting import SplitPart, changed_key, part_of, split_mesh, with_parts
 from ...core.geometry.cache_keys import measures_key, rig_key, standin_key, standin_source_key
 from ...core.geometry.mesh import Mesh
 from ...core.geometry.report import IntakeReport
 from ...core.geometry.standin import build_standin
 from ...core.scene import Item, Project
-from ...core.scene.writing import revise
 from ...store.studio import report_key
 from ..context import Context, context
 from .answers import ProjectState
@@ -28,48 +28,59 @@ class Splitting(SplitPart):
     base_version: int
 
 
-@router.post("/split")
-def split(ctx: Ctx, project_id: str, wanted: Splitting) -> ProjectState:
-    """Take a part apart, as one step that can be undone; what it wore, the new parts wear."""
-    project = ctx.studio.projects.get(project_id).project
-    item, number = part_of(project, wanted)
-    after = split_mesh(project, wanted, Mesh.from_bytes(ctx.studio.assets.get(item.asset)))
-    asset = split_key(after.to_bytes(), item.asset)
-    _keep(ctx, project, after, item.asset, part_of(with_parts(project, wanted, after, asset), wanted)[0])
-
-    def change(now: Project) -> Project:
-        return with_parts(now, wanted, after, asset)
-
-    label = f"Take {item.parts[number].name} apart"
-    saved = ctx.studio.projects.edit(project_id, wanted.base_version, label, change)
-    return project_state(ctx.studio, saved)
-
-
 class Growth(GrowPart):
     """Request to grow a part."""
 
     base_version: int
 
 
+W = TypeVar("W", Splitting, Growth)
+
+
+@router.post("/split")
+def split(ctx: Ctx, project_id: str, wanted: Splitting) -> ProjectState:
+    """Take a part apart, as one step that can be undone; what it wore, the new parts wear."""
+    return _change_mesh(ctx, project_id, wanted, "Take {} apart", split_mesh, with_parts)
+
+
 @router.post("/grow")
 def grow(ctx: Ctx, project_id: str, wanted: Growth) -> ProjectState:
     """Grow a part so that it reaches into what lies around it, as one step that can be undone."""
+    return _change_mesh(ctx, project_id, wanted, "Grow {}", grown_mesh, with_grown, wanted.part)
+
+
+def _change_mesh(
+    ctx: Context,
+    project_id: str,
+    wanted: W,
+    label: str,
+    changed: Callable[[Project, W, Mesh], Mesh],
+    with_mesh: Callable[[Project, W, Mesh, str], Project],
+    grown: str = "",
+) -> ProjectState:
+    """Change the mesh of an item and keep it, as one step that can be undone.
+
+    label: of the step, {} the name of the part; changed: gives the mesh, with_mesh: the project with it under a key;
+    grown: id of a part that was grown.
+    """
     project = ctx.studio.projects.get(project_id).project
     item, number = part_of(project, wanted)
-    after = grown_mesh(project, wanted, Mesh.from_bytes(ctx.studio.assets.get(item.asset)))
-    asset = split_key(after.to_bytes(), item.asset)
-    _keep(ctx, project, after, item.asset, revise(item, asset=asset), wanted.part)
+    mesh = changed(project, wanted, Mesh.from_bytes(ctx.studio.assets.get(item.asset)))
+    data = mesh.to_bytes()
+    asset = changed_key(data, item.asset)
+    _keep(ctx, project, mesh, data, item.asset, part_of(with_mesh(project, wanted, mesh, asset), wanted)[0], grown)
 
     def change(now: Project) -> Project:
-        return with_grown(now, wanted, after, asset)
+        return with_mesh(now, wanted, mesh, asset)
 
-    saved = ctx.studio.projects.edit(project_id, wanted.base_version, f"Grow {item.parts[number].name}", change)
+    label = label.format(item.parts[number].name)
+    saved = ctx.studio.projects.edit(project_id, wanted.base_version, label, change)
     return project_state(ctx.studio, saved)
 
 
-def _keep(ctx: Context, project: Project, mesh: Mesh, old: str, item: Item, grown: str = "") -> None:
-    """Keep the changed mesh of an item with all that belongs to the old one; grown: id of the part that was."""
-    assets, asset, data = ctx.studio.assets, item.asset, mesh.to_bytes()
+def _keep(ctx: Context, project: Project, mesh: Mesh, data: bytes, old: str, item: Item, grown: str) -> None:
+    """Keep the changed mesh of an item, whose bytes are `data`, with all that belongs to the old one."""
+    assets, asset = ctx.studio.assets, item.asset
     materials = {m.id: m for m in project.materials}
     worn = [materials[w.material] for w in without_filling(item).variant.parts]
     pictures = {m.maps.base_color.asset for m in worn if m.maps.base_color is not None and m.maps.base_color.asset}

@@ -7,17 +7,17 @@ import numpy as np
 from fastapi import APIRouter, Depends, Query
 from fastapi.responses import Response
 from PIL import Image
-from pydantic import ValidationError
+from pydantic import Json, ValidationError
 
 from ...core.errors import ChangeError, NotFoundError
 from ...core.geometry.build import build_disc, build_sweep
-from ...core.geometry.cache_keys import standin_key
+from ...core.geometry.cache_keys import hollow_key, standin_key
 from ...core.geometry.placement import placement_matrix
 from ...core.geometry.primitives import build_made
 from ...core.geometry.standin_file import pack_meshes
 from ...core.light.masks import in_beam
 from ...core.render.compile.lights import gobo_picture
-from ...core.scene import Gobo, Made
+from ...core.scene import Gobo, Made, Placement
 from ...core.scene.item import Filling
 from ...core.scene.writing import revise
 from ..context import Context, context
@@ -72,22 +72,31 @@ def gobo(
     return Response(buffer.getvalue(), media_type="image/png", headers=_FOR_EVER)
 
 
-@router.get("/projects/{project_id}/items/{item_id}/liquid/{shape}")
-def liquid_mesh(ctx: Ctx, project_id: str, item_id: str, shape: str, wanted: Annotated[Filling, Query()]) -> Response:
-    """Mesh of what an item is filled with, in the space of its file; never changes for its address.
+class Liquid(Filling):
+    """Request for the mesh of a liquid."""
 
-    shape: stands for all that the hollow depends on.
+    stance: Json[Placement]
+    """of the item, which may be dragged and not be saved yet"""
+
+
+@router.get("/projects/{project_id}/items/{item_id}/liquid/{shape}")
+def liquid_mesh(ctx: Ctx, project_id: str, item_id: str, shape: str, wanted: Annotated[Liquid, Query()]) -> Response:
+    """Mesh of the liquid in an item, in the space of its file.
+
+    shape: the `hollow_key` of the item; the answer never changes as long as that is what it says.
     """
     item = ctx.studio.projects.get(project_id).project.item(item_id)
     if item is None or item.filling is None:
         raise NotFoundError("There is no liquid in that item.")
+    filling = Filling(level=wanted.level, meniscus_m=wanted.meniscus_m)
+    item = revise(item, filling=filling, placement=wanted.stance.stance)
     with ctx.lens.borrowed() as (compiler, _):
-        mesh = compiler.filling_mesh(revise(item, filling=wanted))
+        mesh = compiler.filling_mesh(item)
     back = np.linalg.inv(placement_matrix(item.placement)).astype(np.float64)
     return Response(
         pack_meshes([(mesh.transformed(back), len(item.parts) - 1)]),
         media_type="application/octet-stream",
-        headers=_FOR_EVER,
+        headers=_FOR_EVER if hollow_key(item) == shape else {"cache-control": "no-store"},
     )
 
 

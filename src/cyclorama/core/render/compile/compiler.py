@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from ...arrays import RGBImage
 from ...framing import half_extent
 from ...geometry.build import build_disc, build_sweep
-from ...geometry.cache_keys import rig_key
+from ...geometry.cache_keys import hollow_key, rig_key
 from ...geometry.edges import curvature, hard_edges
 from ...geometry.filling import Hollow, fill, find_hollow
 from ...geometry.frames import item_frame
@@ -250,9 +250,9 @@ class SceneCompiler:
         return mesh.transformed(placement_matrix(item.placement))
 
     def hollow(self, item: Item) -> Hollow | None:
-        """The hollow of an item as it stands at rest, None where it has none."""
-        shape = item.asset, dependency_key(item.placement, _SHAPE), [w.visible for w in item.variant.parts]
-        found: Hollow | None = self._kept.get("hollow", shape, lambda: find_hollow(self.item_mesh(item)))
+        """The hollow of an item as it lies, wherever it stands; None where it has none."""
+        lying = derive(item, placement=item.placement.stance)
+        found: Hollow | None = self._kept.get("hollow", hollow_key(item), lambda: find_hollow(self.item_mesh(lying)))
         return found
 
     def filling_mesh(self, item: Item) -> Mesh:
@@ -260,7 +260,8 @@ class SceneCompiler:
         hollow, filling = self.hollow(item), item.filling
         if hollow is None or filling is None:
             return join([])
-        return fill(hollow, filling.level, filling.meniscus_m)
+        placed = placement_matrix(item.placement) @ np.linalg.inv(placement_matrix(item.placement.stance))
+        return fill(hollow, filling.level, filling.meniscus_m).transformed(placed)
 
     def _environment(self, moment: Moment) -> tuple[EnvironmentMap, int]:
         """Environment as built for its picture or sky, and its number; black, 0, when it is off."""

@@ -37,10 +37,11 @@ CALMED: dict[Quality, tuple[float, float]] = {"draft": (2.7, 1.9), "fine": (1.9,
 """What looks alike from everywhere, and all else, may have so many times the error where frames are calmed by their
 neighbours: light of up to seven frames and of three counts there. Sharper where little is left of what calming adds."""
 PRINT_DOUBLINGS, PRINT_SHARE = 3, 0.07
-"""So often the first samples of small print are doubled; with so much of all first samples."""
+"""Number of doublings of the first samples where there is small print, and the share of all first samples that these
+doublings may cost."""
 LEAST_CONTRAST, ONE_SURFACE = 0.03, 0.01
-"""Print changes albedo by so much from pixel to pixel, in the mean of a tile; distances on one surface by less than
-that."""
+"""Change of albedo from pixel to pixel, in the mean of a tile, that counts as print; relative change of distance that
+counts as an edge between two surfaces."""
 HALF_FROM_PIXELS, IN_HALF = 150_000, 1.15
 """Of large pictures errors are looked for in half the size, and are so many times as large as what is found there."""
 

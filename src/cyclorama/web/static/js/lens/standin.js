@@ -148,11 +148,13 @@ class Model {
     }
     for (const mesh of this.liquid) {
       mesh.removeFromParent();
-      mesh.geometry.dispose();
-      mesh.material.dispose();
+      disposeGroup(mesh);
     }
     this.liquid = [...(held?.children ?? [])];
-    for (const mesh of this.liquid) this.group.add(mesh);
+    for (const mesh of this.liquid) {
+      mesh.renderOrder = 1; // after the glass before it, which would take its colour
+      this.group.add(mesh);
+    }
     this.filled = wanted;
     drawn();
     this.fill(this.wanted, drawn);
