@@ -52,7 +52,9 @@ P_FUZZ, P_COAT, P_DIFFUSE = 21, 22, 23
 COAT_ALPHA, COAT_AXIS, COAT_ALBEDO, COAT_MEAN, COAT_GAIN = 24, 25, 26, 27, 28
 COAT_NORMAL, COAT_MU, COAT_LOG = 29, 32, 33
 FUZZ_ALBEDO, DIFFUSE_SHARE, GLASS_SHARE, SUNK_SHARE, MU_O, LAMBDA_O = 36, 37, 38, 39, 40, 41
-RECORD = 42
+LEAN = 42
+"""Times that a smooth facet of glass is likelier to reflect than by Fresnel alone; 1 unless somebody knows better."""
+RECORD = 43
 
 
 @device
@@ -174,7 +176,7 @@ def prepare(v, s, wo, coat_normal, inside, tables):
         p_diffuse = min(max(p_diffuse, 0.1), 0.9)
     if thin and transmission <= 0.0 and p_diffuse <= 0.0 and s[SUNK_SHARE] > 0.0:
         p_diffuse = 0.1
-    s[P_FUZZ], s[P_COAT] = p_fuzz, p_coat
+    s[P_FUZZ], s[P_COAT], s[LEAN] = p_fuzz, p_coat, 1.0
     s[P_DIFFUSE] = p_diffuse * (1.0 - p_fuzz - p_coat)
 
 

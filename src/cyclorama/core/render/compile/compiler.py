@@ -58,6 +58,7 @@ from ..trace.caustic_roughening import least_roughness
 from ..trace.parameters import TextureSet, WornOn, has_holes, material_rows
 from ..trace.wavefront import FrameScene
 from .background import background_of, blur_background
+from .glow_targets import targets_of
 from .haze import air_of
 from .instances import Instances, RestMesh, Rigged, bend, build_instances
 from .kept import SceneCache
@@ -115,9 +116,10 @@ class SceneCompiler:
         camera = camera_rays_of(moment, width, height)
         layers = _layers(moment, keep)
         shine = lights_of(moment, lights, environment, glow, self.read_asset, part_ids(moment), gobos)
+        where = instances.where(bodies, moment)
         return FrameScene(
             bodies=bodies,
-            where=instances.where(bodies, moment),
+            where=where,
             geometry=geometry,
             materials=materials,
             textures=textures,
@@ -126,6 +128,7 @@ class SceneCompiler:
             tables=load_tables(),
             softening=least_roughness(moment.shoot.caustics),
             air=air_of(moment),
+            targets=targets_of(glow, where, geometry, materials),
             camera=camera,
             recording=_recording(moment, layers, instances, camera, keep == "passes"),
             inner=instances.inner,

@@ -66,6 +66,7 @@ class Glow:
         if bent.shape[1]:
             bends = shining >= first
             c[bends] = bent[len(bent) // 2][shining[bends] - first, :9]
+        self.corners = c.reshape(-1, 3, 3)
         area = np.linalg.norm(np.cross(c[:, 3:6] - c[:, 0:3], c[:, 6:9] - c[:, 0:3]), axis=1) / 2
         power = area * luminance[geometry.material[shining]]
         self.triangles, self.bodies = shining, body_of[shining]

@@ -10,6 +10,7 @@ from ...material.record import RECORD
 from ...material.row import COLUMNS
 from ...textures import Textures
 from .block import Block, make_block
+from .glow_targets import Targets
 from .haze import Air
 
 F32 = NDArray[np.float32]
@@ -186,6 +187,7 @@ class World(NamedTuple):
     softening: F32
     """least roughness of polished surfaces for light that was scattered widely (see `softening`)"""
     air: Air
+    targets: Targets
 
 
 Records = NDArray[np.void]

@@ -52,6 +52,7 @@ from .block import (
     L2,
     LIT,
     MIRRORED,
+    MIXED,
     NUMBER,
     NX,
     NY,
@@ -196,7 +197,7 @@ def bounce(last, b, o):
         wx, wy, wz = wx * k, wy * k, wz * k
         out = wx * b[FX + j] + wy * b[FY + j] + wz * b[FZ + j]
         density = b[DENSITY + j]
-        inv = 1.0 / max(density, 1e-12)
+        inv = 1.0 / max(b[MIXED + j], 1e-12)
         d, s = b[DIFFUSED + j] * inv, b[FACETED + j] * inv
         r = b[THROUGHPUT_R + j] * (d * b[BASE_R + j] + s * b[TINT_R + j])
         g = b[THROUGHPUT_G + j] * (d * b[BASE_G + j] + s * b[TINT_G + j])

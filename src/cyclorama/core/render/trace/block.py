@@ -20,7 +20,10 @@ from ...material.batched import ROWS
 (FACE_X, FACE_Y, FACE_Z, SHARE, TOTAL, PER_TOTAL, PER_DEFAULT) = ((ROWS + k) * BLOCK for k in range(32, 39))
 """How the surface faces, as lights see it; with what chance the source was chosen; what all sources give, and
 what that and the chances by default are divided by."""
-ALL_ROWS = ROWS + 39
+(TURNED, MIXED) = ((ROWS + k) * BLOCK for k in range(39, 41))
+"""Share of the paths that is turned to a glow behind glass (see `glow_targets`), negative where this one is; density of
+the direction with these."""
+ALL_ROWS = ROWS + 41
 FROM, TO, TO_LIGHT, KEPT, LIT, GOES, GIVES, SPREAD = (k * BLOCK for k in (0, 3, 6, 9, 13, 19, 20, 21))
 """What comes of it. Where rays leave from (3 rows), directions of the bounce (3) and to the light (3), throughput and
 density after the bounce (4), diffuse and specular light (6), whether the path goes on, whether the light gives
@@ -41,7 +44,7 @@ class Block(NamedTuple):
     """Scratch for one block of paths; every array holds rows of BLOCK, end to end."""
 
     numbers: NDArray[np.float64]
-    """rows of `material.even`, then U to PER_DEFAULT"""
+    """rows of `material.even`, then U to MIXED"""
     corners: NDArray[np.float32]
     """positions and normals of the triangles' corners"""
     words: NDArray[np.uint32]

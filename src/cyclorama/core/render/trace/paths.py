@@ -20,11 +20,11 @@ UNLIT = np.uint32(0), np.float32(0.0)
 
 
 @device
-def survives(throughput, depth, u_roulette):
-    """Russian roulette: whether the path goes on, and its throughput then."""
+def survives(throughput, depth, u_roulette, worth=1.0):
+    """Russian roulette: whether the path goes on, and its throughput then. worth: of what it may find."""
     if depth < ROULETTE_FROM:
         return True, throughput
-    keep = min(0.95, max(throughput[0], max(throughput[1], throughput[2])))
+    keep = min(0.95, worth * max(throughput[0], max(throughput[1], throughput[2])))
     return u_roulette < keep, (throughput[0] / keep, throughput[1] / keep, throughput[2] / keep)
 
 

@@ -11,7 +11,7 @@ from ...kernel import device, routine
 from ...light.direction_bins import bin_in
 from ...material.bsdf import DIFFUSE, MIRROR, SUNK, evaluate, sample
 from ...material.plain import evaluate_plain, prepare_plain, sample_plain
-from ...material.record import has_breadth, prepare
+from ...material.record import LEAN, has_breadth, prepare
 from ...material.row import (
     ANISOTROPY,
     CLOUDY,
@@ -56,6 +56,7 @@ from .direct import (
     heuristic,
     meet_lights,
 )
+from .glow_targets import BEHIND_GLASS, any_target, lean_of, share_turned, turn_to_target
 from .light_sampling import apart, choose, facing_word
 from .media import enter, exit_from, is_within, relative_row
 from .parameters import attenuation, opacity_of, resolve
@@ -310,7 +311,8 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
 
         opacity = opacity_of(v) if v[OPACITY] < 1.0 else 1.0
         u_hole, u_roulette = 0.0, 0.0
-        if opacity < 1.0 or depth >= ROULETTE_FROM:
+        seeking = any_target(world.targets)
+        if opacity < 1.0 or depth >= ROULETTE_FROM or seeking:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
             alive = _go_straight_on(flight, alive, i, throughput, leave(p, flat, d), (width, way), media)
@@ -359,17 +361,27 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
             kind, local, weight, density = sample_plain(v, s, wo, u_lobe, v1, v2, tables)
         else:
             prepare(v, s, wo, coat_normal, from_within and solid and v[TRANSMISSION] > 0.0, tables)
+            if seeking:
+                s[LEAN] = lean_of(world.targets, v, s, p, wo, (tangent, bitangent, normal))
             kind, local, weight, density = sample(v, s, wo, u_lobe, v1, v2, materials.films, tables)
         if not (flags & GUIDED) and (kind < MIRROR or last):
             record_guides(samples.items[slot], throughput, v, normal)
             flags |= GUIDED
 
-        lit = UNLIT
+        lit, turned = UNLIT, 0.0
         if has_breadth(v, s):  # a perfectly smooth surface reflects no light that was aimed at
             where, local_frame = (p, lifted, flat, part, from_within, plain), (normal, tangent, bitangent, wo)
             ray, state = (time, seed, index, u_pick, l1, l2), (throughput, slot, depth, last, kind_so_far)
             cast, lit = _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ray, state, cast)
+            if seeking and not last:
+                turned = share_turned(world.targets, p, scratch.gives[lights.rows.shape[0]], lit[1] * 1.0)
 
+        if turned > 0.0:
+            frame, numbers = (tangent, bitangent, normal), (u_hole / opacity, u_lobe, v1, v2)
+            drawn = kind, local, weight, density
+            kind, local, weight, density = turn_to_target(
+                world.targets, v, s, plain, materials.films, tables, p, wo, frame, turned, numbers, drawn
+            )
         if kind == 0 or last:
             continue
         wi = _to_world(local, tangent, bitangent, normal)
@@ -377,7 +389,8 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
         if (dot(wi, flat) < 0.0) != crosses:
             continue
         throughput = (throughput[0] * weight[0], throughput[1] * weight[1], throughput[2] * weight[2])
-        goes_on, throughput = survives(throughput, depth, u_roulette)
+        worth = BEHIND_GLASS if seeking and v[TRANSMISSION] > 0.0 else 1.0
+        goes_on, throughput = survives(throughput, depth, u_roulette, worth)
         if not goes_on:
             continue
         if crosses and solid:

@@ -9,7 +9,29 @@ import numpy as np
 from ...batched import BLOCK
 from ...kernel import device, routine
 from ...light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, TRAVEL, is_bare_panel
-from ...material.batched import ALPHA, LOBE, P_DIFFUSE, choose_directions, evaluate_wide, prepare_wide, put_material
+from ...material.batched import (
+    ALPHA,
+    BASE_B,
+    BASE_G,
+    BASE_R,
+    DENSITY,
+    DIFFUSED,
+    FACETED,
+    IX,
+    IY,
+    IZ,
+    LOBE,
+    P_DIFFUSE,
+    TINT_B,
+    TINT_G,
+    TINT_R,
+    V1,
+    V2,
+    choose_directions,
+    evaluate_wide,
+    prepare_wide,
+    put_material,
+)
 from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_AIR, FROM_CAMERA, GUIDED, KIND_MASK, KIND_SHIFT
 from .batched_steps import (
     aim_at_panels,
@@ -27,6 +49,9 @@ from .block import (
     AZ,
     BARE,
     BIN,
+    BX,
+    BY,
+    BZ,
     CHANCE,
     CORNER_ROWS,
     DEPTH,
@@ -34,6 +59,7 @@ from .block import (
     DX,
     DY,
     DZ,
+    FRACTIONS,
     FROM,
     GIVES,
     GOES,
@@ -42,8 +68,11 @@ from .block import (
     L2,
     LIT,
     MIRRORED,
+    MIXED,
     NUMBER,
     NX,
+    NY,
+    NZ,
     PANEL_CASTS,
     PANEL_MIRRORED,
     PART,
@@ -63,6 +92,10 @@ from .block import (
     TO,
     TO_LIGHT,
     TOTAL,
+    TURNED,
+    TX,
+    TY,
+    TZ,
     WORD,
     U,
     V,
@@ -70,10 +103,12 @@ from .block import (
 from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
 from .caustic_roughening import roughness_for
 from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
+from .glow_targets import any_target, density_to, draw_direction, share_turned
 from .light_sampling import apart, choose_sources, face_lights, face_travelling
 from .media import NO_MEDIA
 from .paths import PAIRS_PER_BOUNCE, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import ROWS_AHEAD, fetch_rows, fetch_sample, fetch_triangle
+from .sampler import TO_UNIT
 from .surface import MATERIAL_COLUMN, PART_COLUMN
 
 
@@ -173,6 +208,46 @@ def _aim(which, ahead, world, flight, scratch, block):
         b[CHANCE + j] = -chance if only > 0 else chance
         light[DISTANCE + j], light[MIRRORED + j] = distance, (0.0 if only == 2 else 1.0)
         light[RADIANCE_R + j], light[RADIANCE_G + j], light[RADIANCE_B + j] = radiance
+
+
+@routine
+def _turn_to_targets(count, targets, glow, block):
+    """Turn a share of the block's paths to a glow behind glass, the source of this number."""
+    b, w = block.numbers, block.words
+    for j in range(BLOCK):
+        b[TURNED + j] = 0.0
+    for j in range(count if any_target(targets) else 0):
+        u, share = (
+            w[FRACTIONS + 6 * BLOCK + j] * TO_UNIT,
+            share_turned(targets, _three(b, PX + j), block.gives[glow * BLOCK + j], b[TOTAL + j]),
+        )
+        b[TURNED + j] = share
+        if u < share:
+            x, y, z = draw_direction(targets, _three(b, PX + j), u / share, b[V1 + j], b[V2 + j])
+            b[TURNED + j] = -share
+            b[IX + j] = x * b[TX + j] + y * b[TY + j] + z * b[TZ + j]
+            b[IY + j] = x * b[BX + j] + y * b[BY + j] + z * b[BZ + j]
+            b[IZ + j] = x * b[NX + j] + y * b[NY + j] + z * b[NZ + j]
+
+
+@routine
+def _mix_densities(count, targets, block):
+    """Density of the block's directions with those that are turned to targets."""
+    b = block.numbers
+    for j in range(BLOCK):
+        b[MIXED + j] = b[DENSITY + j]
+    for j in range(count if any_target(targets) else 0):
+        share, x, y, z = abs(b[TURNED + j]), b[IX + j], b[IY + j], b[IZ + j]
+        if b[TURNED + j] < 0.0:  # it counts as scattered by the base or by facets, by what these give there
+            diffused = b[DIFFUSED + j] * (b[BASE_R + j] + b[BASE_G + j] + b[BASE_B + j])
+            faceted = b[FACETED + j] * (b[TINT_R + j] + b[TINT_G + j] + b[TINT_B + j])
+            b[LOBE + j] = 0.0 if b[LOBE + j] * (diffused + faceted) < diffused else 1.0
+        d = (
+            x * b[TX + j] + y * b[BX + j] + z * b[NX + j],
+            x * b[TY + j] + y * b[BY + j] + z * b[NY + j],
+            x * b[TZ + j] + y * b[BZ + j] + z * b[NZ + j],
+        )
+        b[MIXED + j] += share * (density_to(targets, _three(b, PX + j), d) - b[DENSITY + j])
 
 
 @routine
@@ -278,7 +353,9 @@ def shade_wide(which, count, so_far, step, max_bounces, world, flight, recording
         _record(here, world, flight, recording, samples, b)
         prepare_wide(values, n, b)
         choose_directions(b)
+        _turn_to_targets(n, world.targets, lights.rows.shape[0], block)
         evaluate_wide(values, n, b)
+        _mix_densities(n, world.targets, block)
         bounce(max_bounces, b, o)
         _take_in_panels(n, lights, world.air, spots, block.panels)
         aim_at_panels(b, block.panels, light)

@@ -35,6 +35,7 @@ from .bodies import Body, find_blocked, nearest_hits, pose_at, put_ray
 from .camera_rays import CameraRays, camera_rays
 from .deform import corners_at
 from .escaped_rays import shade_misses
+from .glow_targets import Targets
 from .haze import Air
 from .parameters import opacity_of, resolve
 from .shade import collect_light, shade
@@ -61,6 +62,7 @@ class FrameScene:
     tables: NDArray[np.float32]
     softening: NDArray[np.float32]
     air: Air
+    targets: Targets
     camera: CameraRays
     recording: Recording
     inner: U8
@@ -90,6 +92,7 @@ class FrameScene:
             self.tables,
             self.softening,
             self.air,
+            self.targets,
         )
 
 
