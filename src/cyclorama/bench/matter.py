@@ -1,4 +1,5 @@
-"""`./cyc bench --matter`: what haze costs, against the same frame in clear air.
+"""`./cyc bench --matter`: the cost of haze against the same frame in clear air, and what turning paths to the glow behind
+the lantern's glass brings.
 
 Noise is judged as in `against`, each frame against many samples of itself, of some pictures each; the shortest time
 counts. The time to equal FLIP lies between those of the samples that are there.
@@ -6,27 +7,31 @@ counts. The time to equal FLIP lies between those of the samples that are there.
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
+from ..core.colour import LUMA32
 from ..core.commands import perform
 from ..core.commands.haze import SetHaze
 from ..core.motion import Moment, moment
+from ..core.picture.exposure import expose
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.denoise import denoise
 from ..core.render.film.film import Film
 from ..core.render.film.frame import picture_of
 from ..core.render.film.picking import PickProbe
 from ..core.render.film.tracer import Tracer
-from ..core.scene import Project
+from ..core.render.trace.glow_targets import NO_TARGETS
+from ..core.scene import Project, put
 from ..core.scene.haze import THICKNESSES
 from ..demo.projects import lantern_project
-from .against import Judged, Truth, time_to
+from .against import DARK, Judged, Truth, time_to
 
 WIDTH, HEIGHT, FRAME = 480, 270, 20
 LEVELS = [4, 8, 16, 32]
 REFERENCE, REPEATS = 256, 3
-EQUAL_AT = 8
+EQUAL_AT, GLOW_PICTURES = 8, 12
 """Samples in clear air to whose FLIP times are compared."""
 
 
@@ -42,6 +47,7 @@ def run_matter(tell: Callable[[str], None]) -> None:
             change = SetHaze(thickness=thickness)
             project, _ = perform(demo.project, change, lambda _: None, PickProbe(compiler, tracer))
             projects[f"{thickness} haze"] = project
+        _tell_glow(demo.project, compiler, tracer, tell)
         judged: dict[str, list[Judged]] = {}
         tell(f"{'':14}{'samples':>8}{'seconds':>9}{'relMSE':>10}{'set':>9}{'subject':>9}{'FLIP':>8}")
         for name, project in projects.items():
@@ -57,6 +63,29 @@ def run_matter(tell: Callable[[str], None]) -> None:
         there = time_to(found, equal)
         quality = "not reached" if there is None or base is None else f"× {there / base:.2f}"
         tell(f"{name}: × {same:.2f} the time for as many samples, {quality} to the FLIP of {EQUAL_AT} in clear air")
+
+
+def _tell_glow(project: Project, compiler: SceneCompiler, tracer: Tracer, tell: Callable[[str], None]) -> None:
+    """Variance of a sample, relative to the square of the mean, with and without targets, in alternation."""
+    for caustics in ("soft", "full"):
+        here = moment(put(project, "shot/shoot/caustics", caustics), FRAME)
+        scene = compiler.compile(here, WIDTH, HEIGHT)
+        ways = {"turned to the glow": scene, "by chance alone": replace(scene, targets=NO_TARGETS)}
+        pictures: dict[str, list[np.ndarray]] = {name: [] for name in ways}
+        seconds = dict.fromkeys(ways, np.inf)
+        for seed in range(GLOW_PICTURES):
+            for name, way in ways.items():
+                film, start = Film(WIDTH, HEIGHT), time.perf_counter()
+                tracer.expose(film, way, EQUAL_AT, seed)
+                seconds[name] = min(seconds[name], time.perf_counter() - start)
+                pictures[name].append(expose(film.radiance, here.look.tone) @ LUMA32)
+        on, truth = film.subject > 0.5, np.mean([*pictures.values()], axis=(0, 1))
+        noise = {name: np.var(found, axis=0, ddof=1) / (truth**2 + DARK) for name, found in pictures.items()}
+        for name in ways:
+            tell(
+                f"{caustics} caustics, {name}: {EQUAL_AT} samples {seconds[name]:.2f} s, variance on the set "
+                f"{noise[name][~on].mean():.4f}, on the subject {noise[name][on].mean():.3f}"
+            )
 
 
 def _judged(project: Project, compiler: SceneCompiler, tracer: Tracer) -> list[Judged]:

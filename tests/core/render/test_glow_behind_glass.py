@@ -61,7 +61,7 @@ def test_a_lamp_in_a_globe_lights_the_floor_by_its_solid_angle(tracer: Tracer, f
 
 @pytest.mark.parametrize(
     ("clear", "calmer"),
-    [(glass(), 20), (glass(specular_roughness=0.3), 4), (glass(thin_walled=True), 20)],
+    [(glass(), 10), (glass(specular_roughness=0.3), 10), (glass(thin_walled=True), 10)],
     ids=["polished", "frosted", "thin"],
 )
 def test_turning_to_a_glow_takes_noise_away_and_no_light(tracer: Tracer, clear: Material, calmer: float) -> None:

@@ -66,7 +66,8 @@ def _first_met(glow: Glow, corners: F64, where: Bodies) -> tuple[F64, NDArray[np
     rays = Rays(origins.astype(np.float32), ways.astype(np.float32), np.full(RAYS, 0.5, np.float32))
     hits = make_hits(RAYS)
     nearest_hits(where, rays, RAYS, make_scratch(), hits)
-    return origins + hits.t[:, None] * ways, hits.triangle
+    way = np.where(hits.triangle >= 0, hits.t, np.float32(0.0))
+    return origins + way[:, None] * ways, hits.triangle
 
 
 def _pieces(corners: F64, power: NDArray[np.float32]) -> list[tuple[F64, float]]:
