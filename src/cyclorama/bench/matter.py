@@ -1,5 +1,5 @@
-"""`./cyc bench --matter`: the cost of haze against the same frame in clear air, and what turning paths to the glow behind
-the lantern's glass brings.
+"""`./cyc bench --matter`: the cost of haze against the same frame in clear air, and what is gained by turning paths to
+the glow behind the lantern's glass.
 
 Noise is judged as in `against`, each frame against many samples of itself, of some pictures each; the shortest time
 counts. The time to equal FLIP lies between those of the samples that are there.

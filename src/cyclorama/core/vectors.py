@@ -76,3 +76,19 @@ def scale(v, k):
 @device
 def times(a, b):
     return a[0] * b[0], a[1] * b[1], a[2] * b[2]
+
+
+@device
+def to_local(w, t, b, n):
+    """A direction of the studio in a frame of tangent, bitangent and normal."""
+    return dot(w, t), dot(w, b), dot(w, n)
+
+
+@device
+def to_world(w, t, b, n):
+    """A direction of a frame in the studio, of unit length again."""
+    return normalize(
+        w[0] * t[0] + w[1] * b[0] + w[2] * n[0],
+        w[0] * t[1] + w[1] * b[1] + w[2] * n[1],
+        w[0] * t[2] + w[1] * b[2] + w[2] * n[2],
+    )

@@ -27,7 +27,7 @@ from ...material.plain import evaluate_plain
 from ...material.record import AX, ETA, GLASS_SHARE, MIRROR_ALPHA
 from ...material.row import THIN, TRANSMISSION
 from ...trig import sincos_turns
-from ...vectors import basis, dot, normalize
+from ...vectors import basis, dot, normalize, to_local, to_world
 
 LEAST, MOST = 0.05, 0.5
 """Share of a surface's paths that goes to the targets where the glow gives next to nothing, and where it gives all."""
@@ -126,12 +126,12 @@ def lean_of(targets, v, s, p, wo, frame):
     """
     if s[GLASS_SHARE] <= 0.0 or s[AX] > MIRROR_ALPHA:
         return 1.0
-    mirrored = goes_to_glow(targets, p, _world((-wo[0], -wo[1], wo[2]), frame))
+    mirrored = goes_to_glow(targets, p, to_world((-wo[0], -wo[1], wo[2]), *frame))
     if v[THIN] > 0.0:
-        passed = goes_to_glow(targets, p, _world((-wo[0], -wo[1], -wo[2]), frame))
+        passed = goes_to_glow(targets, p, to_world((-wo[0], -wo[1], -wo[2]), *frame))
     else:
         ok, x, y, z = refract(wo[0], wo[1], wo[2], 0.0, 0.0, 1.0, s[ETA])
-        passed = ok and goes_to_glow(targets, p, _world((x, y, z), frame))
+        passed = ok and goes_to_glow(targets, p, to_world((x, y, z), *frame))
     if mirrored == passed:
         return 1.0
     return WORTH if mirrored else 1.0 / WORTH
@@ -149,24 +149,9 @@ def share_turned(targets, p, gives, total):
     return LEAST + (MOST - LEAST) * min(gives / max(total, 1e-30), 1.0)
 
 
-@device
-def _local(w, frame):
-    return dot(w, frame[0]), dot(w, frame[1]), dot(w, frame[2])
-
-
-@device
-def _world(w, frame):
-    t, b, n = frame
-    return (
-        w[0] * t[0] + w[1] * b[0] + w[2] * n[0],
-        w[0] * t[1] + w[1] * b[1] + w[2] * n[1],
-        w[0] * t[2] + w[1] * b[2] + w[2] * n[2],
-    )
-
-
 @routine
 def turn_to_target(targets, v, s, plain, films, tables, p, wo, frame, turned, numbers, drawn):
-    """What `bsdf.sample` draws, with a share `turned` of all paths turned to the targets.
+    """A direction as `bsdf.sample` draws it, or, for a share `turned` of all paths, to a target.
 
     numbers: which of the two, lobe, two for the direction; drawn: kind, wi, weight, density. The density stays that of
     the surface alone.
@@ -179,10 +164,10 @@ def turn_to_target(targets, v, s, plain, films, tables, p, wo, frame, turned, nu
     if u >= turned:
         k = 1.0 / rest
         if density > 0.0:
-            k = density / (rest * density + turned * density_to(targets, p, _world(wi, frame)))
+            k = density / (rest * density + turned * density_to(targets, p, to_world(wi, *frame)))
         return kind, wi, (k * weight[0], k * weight[1], k * weight[2]), density
     towards = draw_direction(targets, p, u / turned, u1, u2)
-    wi = _local(towards, frame)
+    wi = to_local(towards, *frame)
     if plain:
         dr, dg, db, sr, sg, sb, density = evaluate_plain(v, s, wo, wi, tables)
     else:

@@ -27,7 +27,7 @@ from ...material.row import (
     THIN,
     TRANSMISSION,
 )
-from ...vectors import basis, cross, dot, get, normalize
+from ...vectors import basis, cross, dot, get, to_local, to_world
 from .arrays import (
     BENDS,
     BY_DIFFUSE,
@@ -79,20 +79,6 @@ from .surface import (
     turn_back,
 )
 from .volume import scatter_in
-
-
-@device
-def _to_local(w, t, b, n):
-    return dot(w, t), dot(w, b), dot(w, n)
-
-
-@device
-def _to_world(w, t, b, n):
-    return normalize(
-        w[0] * t[0] + w[1] * b[0] + w[2] * n[0],
-        w[0] * t[1] + w[1] * b[1] + w[2] * n[1],
-        w[0] * t[2] + w[1] * b[2] + w[2] * n[2],
-    )
 
 
 @routine
@@ -222,7 +208,7 @@ def _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ra
         )
         if source < 0:
             continue
-        wl = _to_local(wi, tangent, bitangent, normal)
+        wl = to_local(wi, tangent, bitangent, normal)
         if (wl[2] > 0.0) != (dot(wi, flat) > 0.0):
             continue
         if plain:
@@ -349,10 +335,10 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
             v = relative_row(v, materials.values[around, IOR], scratch.row)
         normal = facing_normal(normal, view)
         tangent, bitangent = _grain(geometry, triangle, normal, v, moving, scratch)
-        wo = _to_local(view, tangent, bitangent, normal)
+        wo = to_local(view, tangent, bitangent, normal)
         coat_normal = (0.0, 0.0, 1.0)
         if v[COAT] > 0.0:
-            coat_normal = _to_local(facing_normal(smooth, view), tangent, bitangent, normal)
+            coat_normal = to_local(facing_normal(smooth, view), tangent, bitangent, normal)
         s, solid, plain = scratch.record, v[THIN] == 0.0, v[PLAIN] > 0.0
         last = depth >= max_bounces
         v1, v2 = sample_pair(seed, index, pair + 2)
@@ -384,7 +370,7 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
             )
         if kind == 0 or last:
             continue
-        wi = _to_world(local, tangent, bitangent, normal)
+        wi = to_world(local, tangent, bitangent, normal)
         crosses = local[2] < 0.0
         if (dot(wi, flat) < 0.0) != crosses:
             continue
