@@ -1,5 +1,4 @@
-"""`./cyc bench --matter`: the cost of haze against the same frame in clear air, and what is gained by turning paths to
-the glow behind the lantern's glass.
+"""`./cyc bench --matter`: cost of haze against clear air, and noise of the lantern with and without aiming at its glow.
 
 Noise is judged as in `against`, each frame against many samples of itself, of some pictures each; the shortest time
 counts. The time to equal FLIP lies between those of the samples that are there.
@@ -31,8 +30,10 @@ from .against import DARK, Judged, Truth, time_to
 WIDTH, HEIGHT, FRAME = 480, 270, 20
 LEVELS = [4, 8, 16, 32]
 REFERENCE, REPEATS = 256, 3
-EQUAL_AT, GLOW_PICTURES = 8, 12
+EQUAL_AT = 8
 """Samples in clear air to whose FLIP times are compared."""
+GLOW_PICTURES = 12
+"""Pictures by which the noise of the glow is judged."""
 
 
 def run_matter(tell: Callable[[str], None]) -> None:

@@ -313,7 +313,7 @@ def sample(v, s, wo, u_lobe, u1, u2, films, tables):
         reflects, p = True, 1.0
         if s[GLASS_SHARE] > 0.0:
             p = p_reflect(v, s, cos_h)
-            if smooth:
+            if s[LEAN] != 1.0:
                 p = p * s[LEAN] / (p * s[LEAN] + 1.0 - p)
             reflects = u_lobe < p
             p = p if reflects else 1.0 - p

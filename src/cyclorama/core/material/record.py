@@ -53,7 +53,7 @@ COAT_ALPHA, COAT_AXIS, COAT_ALBEDO, COAT_MEAN, COAT_GAIN = 24, 25, 26, 27, 28
 COAT_NORMAL, COAT_MU, COAT_LOG = 29, 32, 33
 FUZZ_ALBEDO, DIFFUSE_SHARE, GLASS_SHARE, SUNK_SHARE, MU_O, LAMBDA_O = 36, 37, 38, 39, 40, 41
 LEAN = 42
-"""Times that a smooth facet of glass is likelier to reflect than by Fresnel alone; 1 unless somebody knows better."""
+"""Factor on the odds that a smooth facet of glass reflects rather than passes; `prepare` sets 1."""
 RECORD = 43
 
 

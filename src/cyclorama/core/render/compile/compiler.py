@@ -117,6 +117,7 @@ class SceneCompiler:
         layers = _layers(moment, keep)
         shine = lights_of(moment, lights, environment, glow, self.read_asset, part_ids(moment), gobos)
         where = instances.where(bodies, moment)
+        recording = _recording(moment, layers, instances, camera, keep == "passes")
         return FrameScene(
             bodies=bodies,
             where=where,
@@ -128,9 +129,9 @@ class SceneCompiler:
             tables=load_tables(),
             softening=least_roughness(moment.shoot.caustics),
             air=air_of(moment),
-            targets=targets_of(glow, where, geometry, materials),
+            targets=targets_of(glow, recording.bodies[0], where, geometry, materials),
             camera=camera,
-            recording=_recording(moment, layers, instances, camera, keep == "passes"),
+            recording=recording,
             inner=instances.inner,
             has_holes=has_holes(moment.materials, instances.sheer),
             max_bounces=moment.shoot.bounces,

@@ -40,14 +40,20 @@ def views_of(sweep: Mesh) -> Views:
     return Views(normals, (blocked < 0).reshape(len(points), len(ways)))
 
 
+def spread_points(amounts: NDArray[np.floating], count: int) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
+    """Points on triangles, evenly by an amount for each: numbers of the triangles, and weights of their corners
+    (count, 3, 1)."""
+    places = (np.arange(count) + 0.5) / count * amounts.sum()
+    chosen = np.minimum(np.searchsorted(np.cumsum(amounts), places), len(amounts) - 1)
+    u, v = (np.arange(count) + 0.5) * PLASTIC % 1.0
+    u, v = np.where(u + v > 1.0, (1.0 - u, 1.0 - v), (u, v))
+    return chosen, np.stack([1.0 - u - v, u, v], axis=1)[..., None]
+
+
 def _spread(mesh: Mesh) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Points (k, 3), evenly by area, and their unit normals (k, 3)."""
     corners = mesh.vertices[mesh.triangles].astype(np.float64)
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    places = (np.arange(POINTS) + 0.5) / POINTS * area.sum()
-    chosen = np.minimum(np.searchsorted(np.cumsum(area), places), len(area) - 1)
-    u, v = (np.arange(POINTS) + 0.5) * PLASTIC % 1.0
-    u, v = np.where(u + v > 1.0, (1.0 - u, 1.0 - v), (u, v))
-    weights = np.stack([1.0 - u - v, u, v], axis=1)[..., None]
+    chosen, weights = spread_points(area, POINTS)
     normals = (mesh.normals[mesh.triangles[chosen]] * weights).sum(axis=1)
     return (corners[chosen] * weights).sum(axis=1), normals / np.linalg.norm(normals, axis=1, keepdims=True)

@@ -25,16 +25,16 @@ from ...material.bsdf import DIFFUSE, FAILED, GLOSSY, evaluate
 from ...material.microfacet import refract
 from ...material.plain import evaluate_plain
 from ...material.record import AX, ETA, GLASS_SHARE, MIRROR_ALPHA
-from ...material.row import THIN, TRANSMISSION
+from ...material.row import THIN
 from ...trig import sincos_turns
-from ...vectors import basis, dot, normalize, to_local, to_world
+from ...vectors import dot, normalize, off_axis, to_local, to_world
 
 LEAST, MOST = 0.05, 0.5
 """Share of a surface's paths that goes to the targets where the glow gives next to nothing, and where it gives all."""
 WORTH = 8.0
-"""How many times as much a ray is worth that goes to the glow as one that does not."""
+"""Factor on the odds of the one ray, mirrored or refracted, that goes to the glow."""
 BEHIND_GLASS = 32.0
-"""The same for Russian roulette of paths that are at glass."""
+"""Factor on the chance that Russian roulette leaves to a path at glass."""
 CENTRE, RADIUS, SHARE = 0, 3, 4
 """Columns of a target: middle (m), radius (m), share of the paths turned to any that is turned to it."""
 
@@ -60,7 +60,7 @@ def any_target(targets):
 @device
 def _to_ball(balls, k, p):
     """From p (3,) to the k-th ball: vector (3,), its square, and that of the tangent from p; negative from within."""
-    x, y, z = balls[k, 0] - p[0], balls[k, 1] - p[1], balls[k, 2] - p[2]
+    x, y, z = balls[k, CENTRE] - p[0], balls[k, CENTRE + 1] - p[1], balls[k, CENTRE + 2] - p[2]
     d2 = x * x + y * y + z * z
     return (x, y, z), d2, d2 - balls[k, RADIUS] * balls[k, RADIUS]
 
@@ -101,11 +101,7 @@ def draw_direction(targets, p, u, u1, u2):
     r = math.sqrt(max(1.0 - c * c, 0.0))
     sin_p, cos_p = sincos_turns(u2)
     axis = normalize(to[0], to[1], to[2]) if d2 > 0.0 else (0.0, 1.0, 0.0)
-    t, b = basis(axis)
-    x, y = r * cos_p, r * sin_p
-    return normalize(
-        x * t[0] + y * b[0] + c * axis[0], x * t[1] + y * b[1] + c * axis[1], x * t[2] + y * b[2] + c * axis[2]
-    )
+    return off_axis(axis, r * cos_p, r * sin_p, c)
 
 
 @device
@@ -120,7 +116,7 @@ def goes_to_glow(targets, p, d):
 
 @routine
 def lean_of(targets, v, s, p, wo, frame):
-    """Times that a polished facet is likelier to reflect than by Fresnel alone: which ray goes to the glow.
+    """Factor on the odds that a polished facet reflects, by which of its two rays goes to the glow.
 
     frame: tangent, bitangent, normal; wo: (3,) in it.
     """
@@ -150,16 +146,15 @@ def share_turned(targets, p, gives, total):
 
 
 @routine
-def turn_to_target(targets, v, s, plain, films, tables, p, wo, frame, turned, numbers, drawn):
+def turn_to_target(world, v, s, plain, p, wo, frame, turned, numbers, drawn):
     """A direction as `bsdf.sample` draws it, or, for a share `turned` of all paths, to a target.
 
     numbers: which of the two, lobe, two for the direction; drawn: kind, wi, weight, density. The density stays that of
     the surface alone.
     """
+    targets, tables = world.targets, world.tables
     kind, wi, weight, density = drawn
     u, u_lobe, u1, u2 = numbers
-    if v[TRANSMISSION] > 0.0 or turned <= 0.0:
-        return drawn
     rest = 1.0 - turned
     if u >= turned:
         k = 1.0 / rest
@@ -171,7 +166,7 @@ def turn_to_target(targets, v, s, plain, films, tables, p, wo, frame, turned, nu
     if plain:
         dr, dg, db, sr, sg, sb, density = evaluate_plain(v, s, wo, wi, tables)
     else:
-        dr, dg, db, sr, sg, sb, density = evaluate(v, s, wo, wi, films, tables)
+        dr, dg, db, sr, sg, sb, density = evaluate(v, s, wo, wi, world.materials.films, tables)
     diffuse, glossy = dr + dg + db, sr + sg + sb
     if not diffuse + glossy > 0.0:
         return FAILED, wi, (0.0, 0.0, 0.0), 0.0

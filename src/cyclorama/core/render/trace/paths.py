@@ -21,7 +21,7 @@ UNLIT = np.uint32(0), np.float32(0.0)
 
 @device
 def survives(throughput, depth, u_roulette, worth=1.0):
-    """Russian roulette: whether the path goes on, and its throughput then. worth: of what it may find."""
+    """Russian roulette: whether the path goes on, and its throughput then. worth: factor on the chance to go on."""
     if depth < ROULETTE_FROM:
         return True, throughput
     keep = min(0.95, worth * max(throughput[0], max(throughput[1], throughput[2])))

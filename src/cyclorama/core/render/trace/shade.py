@@ -335,10 +335,11 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
             v = relative_row(v, materials.values[around, IOR], scratch.row)
         normal = facing_normal(normal, view)
         tangent, bitangent = _grain(geometry, triangle, normal, v, moving, scratch)
-        wo = to_local(view, tangent, bitangent, normal)
+        frame = tangent, bitangent, normal
+        wo = to_local(view, *frame)
         coat_normal = (0.0, 0.0, 1.0)
         if v[COAT] > 0.0:
-            coat_normal = to_local(facing_normal(smooth, view), tangent, bitangent, normal)
+            coat_normal = to_local(facing_normal(smooth, view), *frame)
         s, solid, plain = scratch.record, v[THIN] == 0.0, v[PLAIN] > 0.0
         last = depth >= max_bounces
         v1, v2 = sample_pair(seed, index, pair + 2)
@@ -348,7 +349,7 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
         else:
             prepare(v, s, wo, coat_normal, from_within and solid and v[TRANSMISSION] > 0.0, tables)
             if seeking:
-                s[LEAN] = lean_of(world.targets, v, s, p, wo, (tangent, bitangent, normal))
+                s[LEAN] = lean_of(world.targets, v, s, p, wo, frame)
             kind, local, weight, density = sample(v, s, wo, u_lobe, v1, v2, materials.films, tables)
         if not (flags & GUIDED) and (kind < MIRROR or last):
             record_guides(samples.items[slot], throughput, v, normal)
@@ -359,18 +360,15 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
             where, local_frame = (p, lifted, flat, part, from_within, plain), (normal, tangent, bitangent, wo)
             ray, state = (time, seed, index, u_pick, l1, l2), (throughput, slot, depth, last, kind_so_far)
             cast, lit = _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ray, state, cast)
-            if seeking and not last:
+            if seeking and not last and v[TRANSMISSION] == 0.0:
                 turned = share_turned(world.targets, p, scratch.gives[lights.rows.shape[0]], lit[1] * 1.0)
 
         if turned > 0.0:
-            frame, numbers = (tangent, bitangent, normal), (u_hole / opacity, u_lobe, v1, v2)
-            drawn = kind, local, weight, density
-            kind, local, weight, density = turn_to_target(
-                world.targets, v, s, plain, materials.films, tables, p, wo, frame, turned, numbers, drawn
-            )
+            numbers, drawn = (u_hole / opacity, u_lobe, v1, v2), (kind, local, weight, density)
+            kind, local, weight, density = turn_to_target(world, v, s, plain, p, wo, frame, turned, numbers, drawn)
         if kind == 0 or last:
             continue
-        wi = to_world(local, tangent, bitangent, normal)
+        wi = to_world(local, *frame)
         crosses = local[2] < 0.0
         if (dot(wi, flat) < 0.0) != crosses:
             continue

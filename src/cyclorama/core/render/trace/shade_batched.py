@@ -32,6 +32,7 @@ from ...material.batched import (
     prepare_wide,
     put_material,
 )
+from ...vectors import to_local, to_world
 from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_AIR, FROM_CAMERA, GUIDED, KIND_MASK, KIND_SHIFT
 from .batched_steps import (
     aim_at_panels,
@@ -50,8 +51,6 @@ from .block import (
     BARE,
     BIN,
     BX,
-    BY,
-    BZ,
     CHANCE,
     CORNER_ROWS,
     DEPTH,
@@ -71,8 +70,6 @@ from .block import (
     MIXED,
     NUMBER,
     NX,
-    NY,
-    NZ,
     PANEL_CASTS,
     PANEL_MIRRORED,
     PART,
@@ -94,8 +91,6 @@ from .block import (
     TOTAL,
     TURNED,
     TX,
-    TY,
-    TZ,
     WORD,
     U,
     V,
@@ -210,6 +205,12 @@ def _aim(which, ahead, world, flight, scratch, block):
         light[RADIANCE_R + j], light[RADIANCE_G + j], light[RADIANCE_B + j] = radiance
 
 
+@device
+def _frame(b, j):
+    """Tangent, bitangent and normal of the j-th surface."""
+    return _three(b, TX + j), _three(b, BX + j), _three(b, NX + j)
+
+
 @routine
 def _turn_to_targets(count, targets, glow, block):
     """Turn a share of the block's paths to a glow behind glass, the source of this number."""
@@ -217,17 +218,13 @@ def _turn_to_targets(count, targets, glow, block):
     for j in range(BLOCK):
         b[TURNED + j] = 0.0
     for j in range(count if any_target(targets) else 0):
-        u, share = (
-            w[FRACTIONS + 6 * BLOCK + j] * TO_UNIT,
-            share_turned(targets, _three(b, PX + j), block.gives[glow * BLOCK + j], b[TOTAL + j]),
-        )
+        p, u = _three(b, PX + j), w[FRACTIONS + 6 * BLOCK + j] * TO_UNIT
+        share = share_turned(targets, p, block.gives[glow * BLOCK + j], b[TOTAL + j])
         b[TURNED + j] = share
         if u < share:
-            x, y, z = draw_direction(targets, _three(b, PX + j), u / share, b[V1 + j], b[V2 + j])
+            d = draw_direction(targets, p, u / share, b[V1 + j], b[V2 + j])
             b[TURNED + j] = -share
-            b[IX + j] = x * b[TX + j] + y * b[TY + j] + z * b[TZ + j]
-            b[IY + j] = x * b[BX + j] + y * b[BY + j] + z * b[BZ + j]
-            b[IZ + j] = x * b[NX + j] + y * b[NY + j] + z * b[NZ + j]
+            b[IX + j], b[IY + j], b[IZ + j] = to_local(d, *_frame(b, j))
 
 
 @routine
@@ -237,17 +234,12 @@ def _mix_densities(count, targets, block):
     for j in range(BLOCK):
         b[MIXED + j] = b[DENSITY + j]
     for j in range(count if any_target(targets) else 0):
-        share, x, y, z = abs(b[TURNED + j]), b[IX + j], b[IY + j], b[IZ + j]
         if b[TURNED + j] < 0.0:  # it counts as scattered by the base or by facets, by what these give there
             diffused = b[DIFFUSED + j] * (b[BASE_R + j] + b[BASE_G + j] + b[BASE_B + j])
             faceted = b[FACETED + j] * (b[TINT_R + j] + b[TINT_G + j] + b[TINT_B + j])
             b[LOBE + j] = 0.0 if b[LOBE + j] * (diffused + faceted) < diffused else 1.0
-        d = (
-            x * b[TX + j] + y * b[BX + j] + z * b[NX + j],
-            x * b[TY + j] + y * b[BY + j] + z * b[NY + j],
-            x * b[TZ + j] + y * b[BZ + j] + z * b[NZ + j],
-        )
-        b[MIXED + j] += share * (density_to(targets, _three(b, PX + j), d) - b[DENSITY + j])
+        d = to_world(_three(b, IX + j), *_frame(b, j))
+        b[MIXED + j] += abs(b[TURNED + j]) * (density_to(targets, _three(b, PX + j), d) - b[DENSITY + j])
 
 
 @routine
