@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from functools import partial
+from functools import cached_property, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +23,8 @@ from ...scene import Gobo, Light
 from ...scene.base import ReadAsset
 from ...scene.light import BASE_ENVIRONMENT_NIT
 from ...textures import BLACK, REPEAT, TextureShelf
-from ..trace.arrays import F32, I32, Geometry, Lights, Materials
+from ..trace.arrays import F32, F64, I32, Geometry, Lights, Materials
+from .views import spread_points
 
 
 def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[[ReadAsset], NDArray[np.uint8]]]:
@@ -52,6 +53,17 @@ def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadA
 
 
 NEAREST_GLOW = 0.114
+PLACES = 512
+"""Points by which a glow is known elsewhere."""
+SLICES = 4
+MARGIN = 1.02
+
+
+def ball_around(points: F64) -> tuple[float, float, float, float]:
+    """Middle and radius of a ball that holds points (n, 3), with a little room."""
+    middle = (points.min(axis=0) + points.max(axis=0)) / 2.0
+    x, y, z = middle.tolist()
+    return x, y, z, float(np.linalg.norm(points - middle, axis=1).max()) * MARGIN
 
 
 class Glow:
@@ -77,6 +89,30 @@ class Glow:
         self.middle = power @ middle / self.total if self.total > 0 else np.zeros(3)
         away = np.linalg.norm(c.reshape(-1, 3) - self.middle, axis=1)
         self.radius = float(away.max(initial=0.0)) * 1.0001
+
+    @cached_property
+    def places(self) -> tuple[I32, F64]:
+        """Points spread by what they give: their bodies (PLACES,), and where they are in these (PLACES, 3)."""
+        chosen, weights = spread_points(np.diff(self.share), PLACES)
+        return self.bodies[chosen], (self.corners[chosen] * weights).sum(axis=1)
+
+    @cached_property
+    def slices(self) -> tuple[I32, F64, F64, F64]:
+        """Slices of each body's glow across its length: bodies (k,), middles (k, 3) and radii (k,) of balls around them
+        in the body's space, shares of the power (k,)."""
+        found, power = [], np.diff(self.share)
+        for body in np.unique(self.bodies):
+            of = self.bodies == body
+            corners, own = self.corners[of], power[of]
+            middle = corners.mean(axis=1)
+            spread = (middle - own @ middle / own.sum()) * np.sqrt(own)[:, None]
+            along = middle @ np.linalg.eigh(spread.T @ spread)[1][:, -1]
+            slice_of = np.searchsorted(np.linspace(along.min(), along.max(), SLICES + 1)[1:-1], along)
+            for k in np.unique(slice_of):
+                ball = ball_around(corners[slice_of == k].reshape(-1, 3))
+                found.append((body, *ball, own[slice_of == k].sum()))
+        table = np.array(found, np.float64)
+        return table[:, 0].astype(np.int32), table[:, 1:4], table[:, 4], table[:, 5]
 
     def reach(self, aim: Vec3, camera_m: float) -> float:
         """About how much it gives at `aim`; as if never nearer than a part of the camera's distance, it may be right
