@@ -8,7 +8,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import TypeVar
 
-from ..core.arrays import Vec3
+from ..core.arrays import Mat4, Vec3
 from ..core.commands import Command, perform_all
 from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import SurfacePoint
@@ -355,6 +355,10 @@ class LensEye:
     def hollow(self, item: Item) -> Hollow | None:
         with self._lens.borrowed() as tools:
             return PickProbe(*tools).hollow(item)
+
+    def copies(self, moment: Moment, item: Item) -> list[tuple[int, Mat4]]:
+        with self._lens.borrowed() as tools:
+            return PickProbe(*tools).copies(moment, item)
 
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         with self._lens.borrowed() as tools:

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from ..core.delivery.encode import encode_mp4
 from ..core.framing import View, frame_margins
-from ..core.geometry.measure import placed_hull
+from ..core.geometry.copies import shown_hull
 from ..core.motion import FrameRate, moment
 from ..core.picture.contact import contact_sheet
 from ..core.render.film.proof import proof_of
@@ -115,7 +115,7 @@ def _sheet(studio: Studio, project: Project, proof: Proof, numbers: list[int]) -
     some = numbers[:: max(1, -(-len(numbers) // SHEET_FRAMES))]
     margins: dict[int, float] = {}
     if project.subject is not None and (measures := studio.measures(project.subject)) is not None:
-        found = frame_margins(View.of(project), placed_hull(measures, project.subject.placement))
+        found = frame_margins(View.of(project), shown_hull(measures, project.subject))
         margins = dict(zip(found.view.frames.tolist(), found.per_frame.tolist(), strict=True))
     words = [f"{margins[n]:.1%}" if n in margins else "" for n in some]
     pictures = [Image.open(proof.frame(n), formats=("JPEG",)) for n in some]

@@ -8,6 +8,7 @@ from typing import get_args
 from pydantic import BaseModel
 
 from ..core.commands import perform
+from ..core.commands.copies import ScatterReady
 from ..core.commands.filling import FillItem
 from ..core.commands.haze import SetHaze
 from ..core.commands.looks import ApplyRig
@@ -22,7 +23,7 @@ from ..core.render.film.swatch import TUMBLER, still_of, swatch_body, swatch_com
 from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Gobo, Item, Light, Material, Project, put_all
 from ..core.scene.haze import THICKNESSES
-from ..core.scene.stocked import ReadySet
+from ..core.scene.stocked import ReadyScatter, ReadySet
 from ..core.scene.writing import revise
 from ..store import Studio
 from ..store.assets import write_whole
@@ -48,12 +49,12 @@ FAULT = "The pictures of ready sets and rigs cannot be developed; the terminal t
 
 
 READY = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for name in LIT_RIGS]
-_CHOSEN = {"haze": ("off", *THICKNESSES), "liquid": ("none", *LIQUIDS)}
+_CHOSEN = {"haze": ("off", *THICKNESSES), "liquid": ("none", *LIQUIDS), "scatter": get_args(ReadyScatter)}
 TILES = READY + [(kind, name) for kind, names in _CHOSEN.items() for name in names]
 """All that has a picture."""
 
 
-Ready = SetUp | ApplyRig | SetHaze | FillItem
+Ready = SetUp | ApplyRig | SetHaze | FillItem | ScatterReady
 
 
 class Nothing(BaseModel):
@@ -61,7 +62,9 @@ class Nothing(BaseModel):
 
 
 def command_of(kind: str, name: str) -> Ready:
-    """Command that brings a ready set, a rig, haze or a liquid in."""
+    """Command that brings a ready set, a rig, haze, a liquid or a scatter in."""
+    if kind == "scatter":
+        return ScatterReady.model_validate({"kind": "scatter", "ready": name})
     if kind == "liquid":
         return FillItem.model_validate({"kind": "fill", "item": "body", "liquid": name})
     if kind == "haze":
@@ -103,11 +106,16 @@ def _picture(change: Ready, compiler: SceneCompiler, _: SceneCompiler, tracer: T
 
 
 def ready_picture(change: Ready, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False) -> bytes:
-    """Picture of a ready set, a rig, haze with something in it, or a liquid in a tumbler, as JPEG. Raises Cancelled."""
+    """Picture of a ready set, a rig, haze with something in it, a liquid in a tumbler, or a scatter, as JPEG.
+
+    Raises Cancelled.
+    """
     if isinstance(change, FillItem):
         filled = moment_of_first(tumbler_with(change, compiler, tracer))
         return still_of(filled, compiler, tracer, SIZE, CLEAR_SAMPLES, cancelled)
     project = _in_a_beam() if isinstance(change, SetHaze) else _stage()
+    if isinstance(change, ScatterReady):
+        project = put_all(project, {"camera/distance_m": 0.3, "camera/elevation_deg": 26.0, "camera/aim/y_m": 0.0})
     if change != SetHaze(thickness="off"):  # its air is clear already
         project, _label = perform(project, change, _measures, PickProbe(compiler, tracer))
     return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)

@@ -1,4 +1,4 @@
-"""`./cyc bench --matter`: cost of haze against clear air, and noise of the lantern with and without aiming at its glow.
+"""`./cyc bench --matter`: cost of copies, of haze against clear air, and noise of the lantern's glow behind glass.
 
 Noise is judged as in `against`, each frame against many samples of itself, of some pictures each; the shortest time
 counts. The time to equal FLIP lies between those of the samples that are there.
@@ -26,6 +26,7 @@ from ..core.scene import Project, put
 from ..core.scene.haze import THICKNESSES
 from ..demo.projects import lantern_project
 from .against import DARK, Judged, Truth, time_to
+from .copies import tell_copies
 
 WIDTH, HEIGHT, FRAME = 480, 270, 20
 LEVELS = [4, 8, 16, 32]
@@ -38,6 +39,8 @@ GLOW_PICTURES = 12
 
 def run_matter(tell: Callable[[str], None]) -> None:
     """Measure and print a table."""
+    with Tracer() as tracer:
+        tell_copies(tracer, tell)
     tell("Building the lantern …")
     demo = lantern_project()
     assets = {**demo.intake.assets, **demo.assets}

@@ -7,7 +7,7 @@ import numpy as np
 from ..colour_temperature import white_of
 from ..errors import ChangeError
 from ..framing import fit_subject
-from ..geometry.measure import placed_hull
+from ..geometry.copies import shown_hull
 from ..motion import box_corners, focus_distance_m, moment
 from ..scene import Doc, Project, put_all
 from ..scene.base import Id
@@ -35,7 +35,7 @@ class FitSubject(Doc):
 @performs(FitSubject)
 def _fit(project: Project, change: FitSubject, tools: Tools) -> tuple[Project, str]:
     item, measures = tools.item(project, None)
-    points, what = placed_hull(measures, item.placement), "subject"
+    points, what = shown_hull(measures, item), "subject"
     if change.part is not None:
         part = next((p for p in item.parts if p.id == change.part), None)
         corners = None if part is None else box_corners(item, part.id)
@@ -45,7 +45,7 @@ def _fit(project: Project, change: FitSubject, tools: Tools) -> tuple[Project, s
     disc = project.set.disc
     if change.keep == "everything":
         others = [(x, tools.measures_of(x)) for x in project.items if x.on and x.id != item.id]
-        points = np.concatenate([points, *(placed_hull(m, x.placement) for x, m in others if m is not None)])
+        points = np.concatenate([points, *(shown_hull(m, x) for x, m in others if m is not None)])
         what = "everything"
     elif change.keep == "disc" and disc.on:
         around = np.radians(np.arange(0, 360, 5))

@@ -7,7 +7,7 @@ import numpy as np
 
 from ..arrays import Points
 from ..errors import ChangeError
-from ..geometry.measure import placed_hull
+from ..geometry.copies import shown_hull
 from ..light.balance import even_gains, spread_stops
 from ..light.kinds import kind_of
 from ..light.placement import LightPosition, Surface, grazing, grazing_direction, mirror_position, stand_for
@@ -130,7 +130,7 @@ def _hull(here: Moment, tools: Tools) -> Points:
     if subject is None or measures is None:
         raise ChangeError("There is no subject that could cast a shadow. Bring a model in first.")
     carried = here.carried(here.carriages[subject.id], here.around)[0]
-    return np.asarray(placed_hull(measures, subject.placement) @ carried[:3, :3].T + carried[:3, 3])
+    return np.asarray(shown_hull(measures, subject) @ carried[:3, :3].T + carried[:3, 3])
 
 
 def _stand(here: Moment, light: Light, surface: Surface, wanted: str, hull: Points | None) -> LightPosition:

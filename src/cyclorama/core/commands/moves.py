@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ..errors import ChangeError
 from ..framing import fit_subject
-from ..geometry.measure import placed_hull
+from ..geometry.copies import shown_hull
 from ..motion import gaps
 from ..motion.camera_rig import STAND
 from ..motion.segments import SEGMENTS, turns_of
@@ -205,7 +205,7 @@ def _apply_move(project: Project, change: ApplyMove, tools: Tools) -> tuple[Proj
     measures = None if subject is None else tools.measures_of(subject)
     if subject is None or measures is None or any(s.kind == "ride" for r in after.shot.rows for s in r.segments):
         return after, label
-    return fit_subject(after, placed_hull(measures, subject.placement)), label
+    return fit_subject(after, shown_hull(measures, subject)), label
 
 
 class CloseGap(Doc):

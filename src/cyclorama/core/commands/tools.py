@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
-from ..arrays import Vec3
+from ..arrays import Mat4, Vec3
 from ..errors import ChangeError
 from ..framing import SurfacePoint
 from ..geometry.filling import Hollow
@@ -35,6 +35,10 @@ class Eye(Protocol):
 
     def hollow(self, item: Item) -> Hollow | None:
         """The hollow of an item as it stands; None where it has none."""
+
+    def copies(self, moment: Moment, item: Item) -> list[tuple[int, Mat4]]:
+        """The copies of one of the moment's items: which prototype each is of, and its pose seen from the item's own
+        place."""
 
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         """Radiance (3,) at a place; None where nothing is."""

@@ -44,7 +44,7 @@ class Obstacles:
 
 def obstacles_of(project: Project, view: View, hull: Points) -> Obstacles:
     """Obstacles in the open shot; hull (p, 3): the subject's, in studio space at rest."""
-    others = [item for item in project.items if item.on and item.id != project.subject_id]
+    others = [x for x in project.items if x.on and x.id != project.subject_id and x.copies is None]
     boxes = [(item.name, _boxes(item), _to_rest(project, view, item)) for item in others]
     boxes = [(name, b, m) for name, b, m in boxes if len(b)]
     rooms = {"the subject": _from_hull(view, hull)} if len(hull) > 3 else {}

@@ -6,7 +6,8 @@ Apart from the intake itself, so that who only uses its results need not load th
 import hashlib
 from dataclasses import dataclass, field
 
-from ..scene import Item, Material
+from ..scene import Item, Material, Project, dependency_key
+from ..scene.base import Affects
 from .measure import Measures
 from .report import IntakeReport
 
@@ -39,6 +40,13 @@ def hollow_key(item: Item) -> str:
     """The name of all that the hollow of an item depends on: its mesh, what is seen of it, and how it lies."""
     seen = [w.visible for w in item.variant.parts]
     return content_hash(repr((item.asset, item.placement.stance.model_dump_json(), seen)).encode())
+
+
+def copies_key(project: Project, item: Item) -> str:
+    """The name of all that the copies of an item depend on: shapes and places of everything, and paths."""
+    affects: frozenset[Affects] = frozenset(("geometry", "transform"))
+    parts = [dependency_key(thing, affects) for thing in (*project.items, project.set)]
+    return content_hash(repr((item.id, parts, project.paths, project.shot_id)).encode())
 
 
 def standin_source_key(asset: str) -> str:

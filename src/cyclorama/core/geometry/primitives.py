@@ -1,4 +1,4 @@
-"""Shapes made by the program: plinth, box, ball and card, each standing on the middle of its base."""
+"""Shapes made by the program: plinth, box, ball, card and natural forms, each on the middle of its base."""
 
 from collections.abc import Callable
 
@@ -9,6 +9,7 @@ from ..scene import Made
 from ..scene.item import Form
 from .build import arc, grid_mesh, lathe
 from .mesh import Mesh
+from .natural import build_natural, is_natural
 
 CARD_M = 0.02
 """How thick a card is, as a share of its width."""
@@ -21,7 +22,12 @@ def build_made(made: Made) -> Mesh:
     A plinth and a ball are round where they are as wide as deep, else elliptic; a card is as thick as a fiftieth of its
     width, whatever its depth.
     """
-    return _BUILDERS[made.form](made)
+    return build_natural(made) if is_natural(made) else _BUILDERS[made.form](made)
+
+
+def build_standin(made: Made) -> Mesh:
+    """The mesh of a made shape with as few triangles as tell what it is."""
+    return build_natural(made, coarse=True) if is_natural(made) else build_made(made)
 
 
 def made_box(made: Made) -> Points:

@@ -18,6 +18,7 @@ from ..scene import (
     Light,
     Look,
     Material,
+    Path,
     Project,
     Property,
     ShootSettings,
@@ -62,11 +63,12 @@ class Moment:
     frames: int
     """how many the shot has"""
     items: tuple[Item, ...]
-    """those that are on the set, the subject last, each with no other colourway than the one it wears"""
+    """those that are on the set, the subject last, each with no other colourways than it wears"""
     all_items: tuple[Item, ...]
     """those too that are not on the set, which may carry others"""
     subject_id: str | None
     materials: tuple[Material, ...]
+    paths: tuple[Path, ...]
     set: Stage
     look: Look
     """every light aims at a point of the studio; the exposure is the one that counts"""
@@ -129,6 +131,7 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
         all_items=project.items,
         subject_id=project.subject_id,
         materials=project.materials,
+        paths=project.paths,
         set=project.set,
         look=_look(project, shot, poses, fps),
         camera=derive(
@@ -227,7 +230,12 @@ def _swept_deg(poses: Poses) -> float:
 def _items(project: Project, shot: Shot) -> tuple[Item, ...]:
     on = [with_worn_colourway(item, shot) for item in project.items if item.on]
     on.sort(key=lambda item: item.id == project.subject_id)
-    return tuple(derive(item, variants=(item.variant,)) for item in on)
+    return tuple(item if _dresses_copies(item) else derive(item, variants=(item.variant,)) for item in on)
+
+
+def _dresses_copies(item: Item) -> bool:
+    """True for items whose copies wear all colourways."""
+    return item.copies is not None and item.copies.colourways
 
 
 def _look(project: Project, shot: Shot, poses: Poses, fps: float) -> Look:

@@ -20,6 +20,7 @@ from ..framing import (
     subject_blur_px,
     travel_of,
 )
+from ..geometry.copies import shown_hull
 from ..geometry.measure import Measures, axis_lean_deg, gap_m, placed_hull, wobble_mm
 from ..light.haze import passing_share
 from ..memo import Memo
@@ -104,8 +105,8 @@ def _reviewed(project: Project, measures: Measures | None) -> Review:
     subject, margins, travel, obstacles, blur_px = None, None, None, None, None
     if item is not None and measures is not None:
         placement = item.placement
-        hull = placed_hull(measures, placement)
-        size = np.ptp(hull, axis=0)
+        hull = shown_hull(measures, item)
+        size = np.ptp(placed_hull(measures, placement), axis=0)
         subject = SubjectReview(
             size_m=(float(size[0]), float(size[1]), float(size[2])),
             gap_mm=gap_m(measures, placement, stand_height_m(project, item)) * 1000,

@@ -6,13 +6,17 @@ from pydantic import Field, model_validator
 
 from .base import AssetRef, Choices, Doc, Id, Name, affecting, quantity, read_only
 from .came_with import FileCamera, FileLight
+from .copies import Copies
 from .surface_layer import MOST_DECALS, Decal
 
 CentreMethod = Literal["file", "box", "area", "revolution"]
 
 Resting = Literal["as it came", "face", "back", "left", "right", "head"]
 """What side an item lies on."""
-Form = Literal["plinth", "box", "ball", "card"]
+Form = Literal[
+    "plinth", "box", "ball", "card",
+    "pebble", "gravel", "grain", "petal", "leaf", "needle", "confetti", "snow", "crumb", "bean",
+]  # fmt: skip
 ON_DISC, ON_SET, ON_CAMERA = "disc", "set", "camera"
 GROUNDS = (ON_DISC, ON_SET, ON_CAMERA)
 """What things ride on that are not things."""
@@ -186,6 +190,8 @@ class Made(Doc):
     """Height of the shape."""
     edge_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=500)] = 0.004
     """Rounding of its edges."""
+    shape: Annotated[int, quantity("Shape", "", ge=0, le=5)] = 0
+    """Shape of a natural form."""
 
 
 class Filling(Doc):
@@ -229,6 +235,8 @@ class Item(Doc):
     decals: Annotated[tuple[Decal, ...], Field(max_length=MOST_DECALS)] = ()
     """pictures on its surface"""
     filling: Filling | None = None
+    copies: Copies | None = None
+    """copies that stand in its place; None: it stands alone"""
     off: Annotated[float, read_only("nothing", ge=0)] = 0.0
     """How far it is off its source at most, in units of the file; 0: it is the source."""
 

@@ -150,6 +150,8 @@ def _faults(p: Project) -> Iterator[str]:
         yield f"There is no item ‘{p.subject_id}’ in this project."
     for item in p.items:
         yield from _ride_faults(item, items)
+        if item.copies and item.copies.path and all(path.id != item.copies.path for path in p.paths):
+            yield f"‘{item.name}’ is copied along a path that is not in this project."
         names = {part.id: part.name for part in item.parts}
         for w in (w for variant in item.variants for w in variant.parts):
             if w.material not in materials:

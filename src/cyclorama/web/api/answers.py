@@ -113,6 +113,8 @@ class LensState(BaseModel):
     """none: the air is clear"""
     liquids: dict[str, str]
     """addresses of the meshes of liquids, by the item that holds them"""
+    copies: dict[str, str]
+    """addresses of the poses of copies, by the item that is copied"""
 
 
 class KeyedState(BaseModel):

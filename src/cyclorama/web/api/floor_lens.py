@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ...core.colour_temperature import white_balance_rgb
 from ...core.framing import Projection, depth_of_field
-from ...core.geometry.cache_keys import hollow_key
+from ...core.geometry.cache_keys import copies_key, hollow_key
 from ...core.light.environment import environment_turn
 from ...core.light.kinds import fields_of, kind_of, mask_of
 from ...core.light.rows import light_colour, light_row, reach_of
@@ -98,6 +98,7 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
         surroundings=_surroundings(look, gain * white),
         haze=_haze(project, lights),
         liquids={item.id: _liquid_url(project, item) for item in project.items if item.filling is not None},
+        copies={item.id: _copies_url(project, item) for item in project.items if item.copies is not None},
     )
 
 
@@ -106,6 +107,12 @@ def _liquid_url(project: Project, item: Item) -> str:
     held = {} if item.filling is None else item.filling.model_dump()
     told = urlencode(held | {"stance": item.placement.stance.model_dump_json(exclude_defaults=True)})
     return f"/api/projects/{project.id}/items/{item.id}/liquid/{hollow_key(item)}?{told}"
+
+
+def _copies_url(project: Project, item: Item) -> str:
+    """Address of the poses of an item's copies: another one for everything they depend on."""
+    told = "" if item.copies is None else urlencode({"copies": item.copies.model_dump_json(exclude_defaults=True)})
+    return f"/api/projects/{project.id}/items/{item.id}/copies/{copies_key(project, item)}?{told}"
 
 
 def _haze(project: Project, lights: list[LightState]) -> HazeState | None:

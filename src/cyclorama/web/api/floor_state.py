@@ -10,7 +10,8 @@ from ...app.progress import progress_of
 from ...core.commands.keys import is_in_use
 from ...core.errors import DamagedError
 from ...core.framing import crops, format_margins
-from ...core.geometry.measure import Measures, extreme_points, placed_hull
+from ...core.geometry.copies import shown_hull
+from ...core.geometry.measure import Measures, extreme_points
 from ...core.geometry.placement import placement_matrix
 from ...core.motion import STILL, LoopGap, Poses, acting_at, aim_point, at_rest, carriage_of, gaps, poses_at, values_at
 from ...core.motion.curve import handles_of
@@ -288,25 +289,27 @@ OUTLINE = 240
 
 
 def _item(project: Project, item: Item, measures: Measures | None) -> ItemState:
-    hull = np.zeros((0, 3)) if measures is None else extreme_points(placed_hull(measures, item.placement), OUTLINE)
+    hull = np.zeros((0, 3)) if measures is None else extreme_points(shown_hull(measures, item), OUTLINE)
     shown = with_worn_colourway(item, project.shot)
-    if item.made is not None:
-        made = item.made.model_dump()
-        url = "/api/made?" + "&".join(f"{name}={value}" for name, value in made.items())
-    else:
-        url = f"/api/assets/{item.asset}/standin"
     return ItemState(
         id=item.id,
         name=item.name,
         on=item.on,
         asset=item.asset,
-        standin=url,
+        standin=standin_url(item),
         matrix=placement_matrix(item.placement).tolist(),
         carriage=carriage_of(item, project.shot, project.items),
         hull=near(hull, 5),
         variant=shown.variant_id,
         stands_on=stands_on(project, item),
     )
+
+
+def standin_url(item: Item) -> str:
+    """Address of the reduced mesh of an item."""
+    if item.made is None:
+        return f"/api/assets/{item.asset}/standin"
+    return "/api/made?" + "&".join(f"{name}={value}" for name, value in item.made.model_dump().items())
 
 
 def _subject(r: Review) -> SubjectState | None:

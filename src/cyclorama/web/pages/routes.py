@@ -10,6 +10,7 @@ from ...app.guide_pages import PICTURES, guide_pages
 from ...app.schema import schema
 from ...core.cut.document import Cut
 from ...core.errors import NotFoundError
+from ...core.geometry.arrangements import ARRANGEMENTS
 from ...core.geometry.read.formats import file_endings
 from ...core.kind_fields import shared_fields
 from ...core.light.kinds import KINDS, fields_of
@@ -19,13 +20,14 @@ from ...core.material.variations import Vary
 from ...core.motion.segments import SEGMENTS
 from ...core.picture.scopes import false_colour_legend
 from ...core.scene import Light, Property, Segment, place_of
+from ...core.scene.copies import Copies
 from ...core.scene.delivery import COMMON_FORMATS
 from ...core.scene.haze import THICKNESSES
 from ...core.scene.material import PatternKind
 from ...core.scene.path import PathShape
 from ...core.scene.property import affects_everywhere, keyable_everywhere
 from ...core.scene.saved_rig import ReadyRig
-from ...core.scene.stocked import STOCK_TITLES, ReadySet
+from ...core.scene.stocked import STOCK_TITLES, ReadyScatter, ReadySet
 from ...core.scene.surface_layer import LayerKind
 from ..context import Context, context
 from ..problems import templates
@@ -69,6 +71,7 @@ STOCK_KINDS = [(kind, title, _SAVED_WHERE[kind]) for kind, title in STOCK_TITLES
 
 
 _LIGHT_FIELDS = shared_fields((kind.shape, kind.sizes) for kind in KINDS.values())
+_COPIES_FIELDS = shared_fields((kind.arrangement, kind.fields) for kind in ARRANGEMENTS.values())
 _SEGMENT_FIELDS = shared_fields((kind.kind, kind.fields) for kind in SEGMENTS.values())
 
 
@@ -104,6 +107,9 @@ _CARD_LISTS = {
     "studios": STUDIOS,
     "ready_sets": get_args(ReadySet),
     "liquids": ["none", *LIQUIDS],
+    "scatters": get_args(ReadyScatter),
+    "arrangements": [(kind.arrangement, kind.title, kind.says) for kind in ARRANGEMENTS.values()],
+    "copies_fields": [(f, ks, Copies.model_fields[f.name].default) for f, ks in _COPIES_FIELDS],
     "hazes": [("off", "Clear air"), *((name, haze.says) for name, haze in THICKNESSES.items())],
     "stock_kinds": STOCK_KINDS,
     "segment_kinds": [(kind.kind, kind.title) for kind in SEGMENTS.values() if kind.kind != "spin"],

@@ -58,9 +58,10 @@ from ..trace.caustic_roughening import least_roughness
 from ..trace.parameters import TextureSet, WornOn, has_holes, material_rows
 from ..trace.wavefront import FrameScene
 from .background import background_of, blur_background
+from .copies import copied_meshes, density_picture, prototype_rows, tints
 from .glow_targets import targets_of
 from .haze import air_of
-from .instances import Instances, RestMesh, Rigged, bend, build_instances
+from .instances import CopiedMesh, Instances, RestMesh, Rigged, bend, build_instances
 from .kept import SceneCache
 from .lights import Glow, gobo_names, lights_of
 from .views import views_of
@@ -107,9 +108,7 @@ class SceneCompiler:
         bodies, shapes, bent = self._bodies(moment, instances, stood, keep == "passes")
         curved: F32 = self._kept.get("curved", (stood, asked[1]), lambda: _curved(instances, materials))
         geometry = instances.geometry._replace(edges=edges, shapes=shapes, curved=curved)
-        glow: Glow = self._kept.get(
-            "glow", (stood, bent, painted), lambda: Glow(geometry, materials, instances.body_of)
-        )
+        glow: Glow = self._kept.get("glow", (stood, bent, painted), lambda: Glow(geometry, materials, instances))
         environment, number = self._environment(moment)
         lights = shining(moment.look)
         gobos: TextureShelf = self._kept.get("gobos", gobo_names(lights, moment.since_first), TextureShelf)
@@ -170,7 +169,7 @@ class SceneCompiler:
         return background_of(moment, width, height, picture, surroundings)
 
     def _surfaces(self, moment: Moment) -> tuple[tuple[Materials, Textures], int]:
-        stage, materials = moment.set, moment.materials
+        stage, materials, tinted = moment.set, moment.materials, tints(moment)
 
         def build() -> tuple[Materials, Textures]:
             sweep = derive(_SWEEP, base_color=stage.sweep.color, specular_roughness=stage.sweep.roughness)
@@ -182,13 +181,15 @@ class SceneCompiler:
                 [decal.asset for on in worn.values() for decal, _ in on.decals],
             )
             textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self.read_asset, self._picture))
-            rows = material_rows((sweep, disc, *materials), textures, worn)
+            rows = material_rows((sweep, disc, *materials, *(m for _, _, m in tinted)), textures, worn)
+            row_of = {m.id: number for number, m in enumerate(materials, FIRST_ROWS)}
+            rows.ranges[FIRST_ROWS + len(materials) :, 9] = [row_of[m.id] for _, _, m in tinted]
             return rows, textures.shelf.arrays()
 
         printed = stage.sweep.picture, stage.sweep.picture_shift, stage.sweep.form
         painted = stage.sweep.color, stage.sweep.roughness, printed, stage.disc.color, stage.disc.roughness
         worn = worn_on(moment)
-        return self._kept.numbered("surfaces", (materials, painted, worn), build)
+        return self._kept.numbered("surfaces", (materials, tinted, painted, worn), build)
 
     def _picture(self, key: object, build: Callable[[], Versions]) -> Versions:
         """A picture of a map: it stays when other maps change, as unpacking takes longer than all the rest."""
@@ -209,12 +210,13 @@ class SceneCompiler:
 
     def _instances(self, moment: Moment) -> tuple[Instances, int]:
         things = [(dependency_key(item, _FILLED), moment.carriages[item.id]) for item in moment.items]
-        key = (things, dependency_key(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials])
-        return self._kept.numbered("instances", key, lambda: build_instances(self._pieces(moment)))
+        paths = moment.paths if any(item.copies for item in moment.items) else ()
+        key = (things, dependency_key(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials], paths)
+        return self._kept.numbered("instances", key, lambda: build_instances(*self._pieces(moment)))
 
-    def _pieces(self, moment: Moment) -> list[RestMesh]:
+    def _pieces(self, moment: Moment) -> tuple[list[RestMesh], list[CopiedMesh]]:
         stage = moment.set
-        pieces = []
+        pieces, copied = [], []
         if stage.sweep.on:
             pieces.append(RestMesh(build_sweep(stage.sweep), np.array([1], np.int32), 0, STILL))
         if stage.disc.on:
@@ -223,6 +225,10 @@ class SceneCompiler:
         row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(moment.materials)}
         part = len(SET_PARTS)
         for item in moment.items:
+            if item.copies is not None:
+                copied += self.copied(moment, item, part)
+                part += len(item.parts)
+                continue
             rows = np.array([row_of[w.material] for w in item.variant.parts], np.int32)
             rigged = None
             if item.playing:
@@ -231,7 +237,22 @@ class SceneCompiler:
             part += len(item.parts)
             if item.filling is not None and item.variant.parts[-1].visible:
                 pieces.append(RestMesh(self.filling_mesh(item), rows[-1:], part - 1, moment.carriages[item.id]))
-        return pieces
+        return pieces, copied
+
+    def copied(self, moment: Moment, item: Item, first_part: int = 0) -> list[CopiedMesh]:
+        """Prototypes and poses of a copied item, whose parts are numbered from `first_part` on."""
+        rows_of = prototype_rows(moment, FIRST_ROWS)
+        picture = density_picture(item, self.read_asset)
+        return list(copied_meshes(moment, item, rows_of, first_part, self._filled_mesh, picture))
+
+    def _filled_mesh(self, item: Item) -> Mesh:
+        """The visible parts of an item with what it is filled with, in studio space at rest."""
+        mesh = self.item_mesh(item)
+        if item.filling is None or not item.variant.parts[-1].visible:
+            return mesh
+        held = self.filling_mesh(item)
+        part = np.concatenate([mesh.part, np.full(len(held.triangles), len(item.parts) - 1, np.int32)])
+        return replace(join([mesh, held]), part=part)
 
     def rig(self, item: Item) -> Rig:
         """Rig of an item."""

@@ -1,9 +1,10 @@
 """Compiled geometry: set and items as bodies, laid out so that what moves moves without being compiled again."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...arrays import Mat4
 from ...geometry.mesh import Mesh, join, transform_vertices
@@ -27,6 +28,9 @@ from ..trace.arrays import (
 from ..trace.bodies import Body, addresses_of, pose_keys
 from ..trace.embree import Structure
 from ..trace.surface import pack_corners
+
+Shown = tuple[I32, I32, I32]
+"""Triangles as often as they stand on the set: numbers, bodies, and copies (−1: of no copy)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +62,17 @@ class RestMesh:
 
 
 @dataclass(frozen=True, slots=True)
+class CopiedMesh:
+    """A prototype and its copies, seen from where it is at rest in studio space."""
+
+    piece: RestMesh
+    poses: F32
+    """(n, 12) see `arrays.Bodies`"""
+    prototype: int = 0
+    """number among those of its item"""
+
+
+@dataclass(frozen=True, slots=True)
 class Bending:
     """Bending part of an item, and the rig that bends it."""
 
@@ -80,11 +95,28 @@ class Instances:
     geometry: Geometry
     body_of: I32
     """(t,) the body of each triangle"""
+    copies_of: NDArray[np.int64]
+    """(t, 2) number of its first copy among all, and how many there are; 0, 0 for those of no prototype"""
     vertices: F32
     triangles: I32
     inner: U8
     sheer: bool
     """the mesh's own colours are not opaque everywhere"""
+
+    @property
+    def poses(self) -> F32:
+        """(n, 12) of all copies."""
+        return addresses_of([b for b in self.bodies if b is not None])[-1]
+
+    def shown(self, triangles: I32) -> Shown:
+        """Some triangles, as often as they stand on the set."""
+        first, count = self.copies_of[triangles].T
+        times = np.maximum(count, 1)
+        begin = np.repeat(np.cumsum(times) - times, times)
+        copy = np.repeat(first, times) + np.arange(len(begin)) - begin
+        several = np.repeat(count > 0, times)
+        chosen = np.repeat(triangles, times)
+        return chosen, self.body_of[chosen], np.where(several, copy, -1).astype(np.int32)
 
     def where(self, bodies: list[Body], moment: Moment) -> Bodies:
         """Where a frame's bodies stand while the shutter is open."""
@@ -113,8 +145,8 @@ class Instances:
         return pose_keys(moment.carried(carriage, moment.shutter))
 
 
-def build_instances(pieces: list[RestMesh]) -> Instances:
-    """Compile pieces; of those with a rig, what moves with it bends."""
+def build_instances(pieces: list[RestMesh], copied: Sequence[CopiedMesh] = ()) -> Instances:
+    """Compile pieces and prototypes; of pieces with a rig, what moves with it bends."""
     rigid, bent = [], []
     for piece in pieces:
         if piece.rigged is None:
@@ -123,32 +155,44 @@ def build_instances(pieces: list[RestMesh]) -> Instances:
         bends = np.asarray(piece.rigged.rig.moving(piece.rigged.animations)[piece.mesh.triangles].any(axis=1))
         rigid.append(replace(piece, mesh=piece.mesh.only(~bends), rigged=None))
         bent.append(replace(piece, mesh=piece.mesh.only(bends)))
-    carriages = sorted({p.carriage for p in rigid}, key=[STILL, *(p.carriage for p in rigid)].index)
+    riding = [p.carriage for p in (*rigid, *(c.piece for c in copied))]
+    carriages = sorted(set(riding), key=[STILL, *riding].index)
     groups = [[p for p in rigid if p.carriage == carriage] for carriage in carriages] + [[p] for p in bent]
+    before = sum(len(p.mesh.triangles) for group in groups for p in group)
+    firsts = np.cumsum([before, *(len(c.piece.mesh.triangles) for c in copied)])
     bodies: list[Body | None] = []
     carried: list[str] = []
-    body_of: list[np.ndarray] = []
+    owners: list[I32] = []
+    copies_of: list[NDArray[np.int64]] = []
     bending: list[Bending] = []
-    first = 0
-    for group in groups:
+    first = copies = 0
+    of_prototypes = [(np.zeros(0, np.int32), np.zeros((0, 2), np.int64)) for _ in copied]
+    for group, carriage in zip(groups, [*carriages, *(p.carriage for p in bent)], strict=True):
         mesh = join([p.mesh for p in group])
-        if not len(mesh.triangles):
+        rigged = group[0].rigged if group else None
+        here = [] if rigged else [k for k, c in enumerate(copied) if c.piece.carriage == carriage and len(c.poses)]
+        if not len(mesh.triangles) and not here:
             continue
-        body_of.append(np.full(len(mesh.triangles), len(bodies), np.int32))
-        carried.append(group[0].carriage)
-        if group[0].rigged is not None:
-            bending.append(Bending(group[0].rigged, mesh.triangles, first))
+        owners.append(np.full(len(mesh.triangles), len(bodies), np.int32))
+        copies_of.append(np.zeros((len(mesh.triangles), 2), np.int64))
+        for k in here:
+            count = len(copied[k].piece.mesh.triangles)
+            stand = np.full((count, 2), [copies, len(copied[k].poses)], np.int64)
+            of_prototypes[k] = np.full(count, len(bodies), np.int32), stand
+            copies += len(copied[k].poses)
+        carried.append(carriage)
+        if rigged is not None:
+            bending.append(Bending(rigged, mesh.triangles, first))
             bodies.append(None)
         else:
-            bodies.append(Body(Structure(mesh.vertices, mesh.triangles), first))
+            bodies.append(_body(mesh, first, [(copied[k], int(firsts[k])) for k in here]))
         first += len(mesh.triangles)
-    ordered = [piece for group in groups for piece in group]
+    ordered = [*(piece for group in groups for piece in group), *(c.piece for c in copied)]
     whole = join([p.mesh for p in ordered])
     material = np.concatenate([[0], *(p.rows[p.mesh.part] for p in ordered)])[1:]
     part = np.concatenate([[0], *(p.mesh.part + p.first_part for p in ordered)])[1:]
-    corners = _packed_corners(whole, material, part)
     geometry = Geometry(
-        corners,
+        _packed_corners(whole, material, part),
         material.astype(np.int32),
         part.astype(np.int32),
         NO_EDGES,
@@ -157,18 +201,35 @@ def build_instances(pieces: list[RestMesh]) -> Instances:
         _at_corners(whole.colours, whole.triangles),
         np.zeros((0, 3), np.float32),
     )
-    owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
     return Instances(
         bodies,
         carried,
         bending,
         geometry,
-        owner,
+        np.concatenate([np.zeros(0, np.int32), *owners, *(owner for owner, _ in of_prototypes)]),
+        np.concatenate([np.zeros((0, 2), np.int64), *copies_of, *(stand for _, stand in of_prototypes)]),
         whole.vertices,
         whole.triangles,
         whole.inner_bits,
         bool((whole.colours[:, 3] < 1).any()),
     )
+
+
+def _body(mesh: Mesh, first: int, copied: list[tuple[CopiedMesh, int]]) -> Body:
+    """A body of triangles, the first of which is the `first` among all, and of prototypes, each with its first."""
+    counts = [len(c.poses) for c, _ in copied]
+    poses = np.zeros((sum(counts) + 1, 12), np.float32)  # the library reads beyond the last
+    starts = np.cumsum([0, *counts])
+    for (c, _), start in zip(copied, starts[:-1], strict=True):
+        poses[start : start + len(c.poses)] = c.poses
+    structures: dict[int, Structure] = {}  # those of colourways are the same
+    within = []
+    for (c, _), start, count in zip(copied, starts[:-1], counts, strict=True):
+        m = c.piece.mesh
+        structure = structures.setdefault(id(m.vertices), Structure(m.vertices, m.triangles))
+        within.append((structure, poses[start : start + count]))
+    table = np.array([(number, start) for (_, number), start in zip(copied, starts[:-1], strict=True)], np.int32)
+    return Body(Structure(mesh.vertices, mesh.triangles, within), first, table.reshape(-1, 2), poses[:-1])
 
 
 def bend(

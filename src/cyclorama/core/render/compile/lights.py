@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ...arrays import Vec3
 from ...colour import LUMA
 from ...cumulative import guide_to
+from ...errors import CycloramaError
 from ...light.environment import EnvironmentMap, environment_turn
 from ...light.kinds import mask_of
 from ...light.masks import LOOP, mask, moves
@@ -24,6 +25,7 @@ from ...scene.base import ReadAsset
 from ...scene.light import BASE_ENVIRONMENT_NIT
 from ...textures import BLACK, REPEAT, TextureShelf
 from ..trace.arrays import F32, F64, I32, Geometry, Lights, Materials
+from .instances import Instances
 from .views import spread_points
 
 
@@ -53,6 +55,8 @@ def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadA
 
 
 NEAREST_GLOW = 0.114
+MOST_SHINING = 1 << 21
+"""Triangles that shine, each as often as it stands on the set."""
 PLACES = 512
 """Points by which a glow is known elsewhere."""
 SLICES = 4
@@ -69,19 +73,32 @@ def ball_around(points: F64) -> tuple[float, float, float, float]:
 class Glow:
     """Triangles that shine: which, and their share of all that they give."""
 
-    def __init__(self, geometry: Geometry, materials: Materials, body_of: I32):
-        """Of a frame's geometry; what bends is taken as it is in the middle of the shutter."""
+    def __init__(self, geometry: Geometry, materials: Materials, instances: Instances):
+        """Of a frame's geometry; what bends is taken as it is in the middle of the shutter.
+
+        Raises CycloramaError when copies shine with too many triangles.
+        """
         luminance = materials.values[:, EMISSION : EMISSION + 3] @ LUMA
         shining = np.flatnonzero(luminance[geometry.material] > 0).astype(np.int32)
+        if int(np.maximum(instances.copies_of[shining, 1], 1).sum()) > MOST_SHINING:
+            raise CycloramaError(
+                "Too many copies shine. Use fewer of them, or let a part of them shine that has fewer triangles."
+            )
+        shining, self.bodies, self.copies = instances.shown(shining)
         c = geometry.corners[shining, :9].astype(np.float64)
         first, bent = geometry.shapes.first, geometry.shapes.corners
         if bent.shape[1]:
-            bends = shining >= first
+            bends = (shining >= first) & (shining < first + bent.shape[1])
             c[bends] = bent[len(bent) // 2][shining[bends] - first, :9]
         self.corners = c.reshape(-1, 3, 3)
+        copied = self.copies >= 0
+        if copied.any():
+            poses = instances.poses[self.copies[copied]].astype(np.float64).reshape(-1, 4, 3)
+            self.corners[copied] = self.corners[copied] @ poses[:, :3] + poses[:, 3:]
+        c = self.corners.reshape(-1, 9)
         area = np.linalg.norm(np.cross(c[:, 3:6] - c[:, 0:3], c[:, 6:9] - c[:, 0:3]), axis=1) / 2
         power = area * luminance[geometry.material[shining]]
-        self.triangles, self.bodies = shining, body_of[shining]
+        self.triangles = shining
         self.total = float(power.sum())
         self.share = np.concatenate([[0.0], np.cumsum(power) / max(self.total, 1e-30)]).astype(np.float32)
         self.guide = guide_to(self.share, np.int32)
@@ -155,6 +172,7 @@ def lights_of(
         mesh_guide=glow.guide,
         mesh_triangle=glow.triangles,
         mesh_body=glow.bodies,
+        mesh_copy=glow.copies,
         mesh_total=glow.total,
         glow_at=glow.middle,
         glow_reach=glow.radius,

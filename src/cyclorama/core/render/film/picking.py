@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ...arrays import Vec3
+from ...arrays import Mat4, Vec3
 from ...framing import SurfacePoint
 from ...geometry.filling import Hollow
 from ...light.balance import Apart
@@ -19,6 +19,7 @@ from ...scene.shot import DISC
 from ...scene.writing import derive
 from ...textures import srgb_to_linear
 from ..compile.compiler import SceneCompiler
+from ..compile.copies import matrix_of
 from ..trace.wavefront import trace_batch
 from .denoise import denoise
 from .film import Film
@@ -68,6 +69,15 @@ class PickProbe:
     def hollow(self, item: Item) -> Hollow | None:
         """The hollow of an item as it stands; None where it has none."""
         return self.compiler.hollow(item)
+
+    def copies(self, moment: Moment, item: Item) -> list[tuple[int, Mat4]]:
+        """The copies of one of the moment's items: which prototype each is of, and its pose seen from the item's own
+        place."""
+        return [
+            (copied.prototype, matrix_of(pose))
+            for copied in self.compiler.copied(moment, item)
+            for pose in copied.poses
+        ]
 
     def owners(self, moment: Moment, width: int) -> I32:
         """Part number at each place of a picture so wide (h, w), counted from 1 (the set's, then those of the moment's

@@ -13,11 +13,11 @@ from ...scene.writing import derive
 from ...trig import sincos_turns
 from ...vectors import basis
 from ..trace.arrays import I32, Hits, Rays, Records, Scratch, make_hits, make_paths, make_rays, make_scratch
-from ..trace.bodies import nearest_hits, pose_at, put_ray
+from ..trace.bodies import moving_as, nearest_hits, put_ray, stand_at
 from ..trace.camera_rays import FIRST_BOUNCE_PAIR, camera_rays, to_pixels
 from ..trace.deform import corners_at
 from ..trace.sampler import sample_pair
-from ..trace.surface import corner, hit_surface, leave, mix3, place, turn
+from ..trace.surface import corner, hit_surface, leave, mix3, place, scale_point, turn
 from ..trace.wavefront import FrameScene
 
 RAYS_A_BATCH = 1 << 16
@@ -31,13 +31,13 @@ def _into_the_open(count, hits, rays, paths, bodies, geometry, scratch, second, 
         triangle = hits.triangle[i]
         if triangle < 0:
             continue
-        body = hits.body[i]
-        corners, at = corners_at(geometry, bodies.moving[body], triangle, rays.time[i], scratch)
+        body, copy = hits.body[i], hits.copy[i]
+        corners, at = corners_at(geometry, moving_as(bodies, body, copy), triangle, rays.time[i], scratch)
         _, flat, smooth, lifted = hit_surface(corners, at, hits.u[i] * 1.0, hits.v[i] * 1.0)
-        if bodies.moving[body]:
+        if moving_as(bodies, body, copy):
             m = scratch.matrix
-            pose_at(bodies.keys[body], rays.time[i], m)
-            lifted, flat, smooth = place(m, lifted), turn(m, flat), turn(m, smooth)
+            size = stand_at(bodies, body, copy, rays.time[i], m)
+            lifted, flat, smooth = place(m, scale_point(lifted, size)), turn(m, flat), turn(m, smooth)
         d = rays.direction[i]
         if flat[0] * d[0] + flat[1] * d[1] + flat[2] * d[2] > 0.0:
             flat, smooth = (-flat[0], -flat[1], -flat[2]), (-smooth[0], -smooth[1], -smooth[2])
@@ -127,14 +127,14 @@ def _on_lines(count, hits, bodies, geometry, inner, here, projection, scratch, h
         triangle = hits.triangle[i]
         if triangle < 0:
             continue
-        body = hits.body[i]
-        moving = bodies.moving[body]
+        body, copy = hits.body[i], hits.copy[i]
+        moving = moving_as(bodies, body, copy)
         corners, at = corners_at(geometry, moving, triangle, rays.time[i], scratch)
         a, b, c = corner(corners, at, 0), corner(corners, at, 3), corner(corners, at, 6)
         if moving:
             m = scratch.matrix
-            pose_at(bodies.keys[body], rays.time[i], m)
-            a, b, c = place(m, a), place(m, b), place(m, c)
+            size = stand_at(bodies, body, copy, rays.time[i], m)
+            a, b, c = place(m, scale_point(a, size)), place(m, scale_point(b, size)), place(m, scale_point(c, size))
         o, d, t = rays.origin[i], rays.direction[i], hits.t[i]
         p = (o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2])
         x, y = to_pixels(projection, place(here, p))

@@ -69,8 +69,9 @@ class Materials(NamedTuple):
     values: F64
     """(m, COLUMNS); row 0 is where light leaves a scattering medium"""
     ranges: I32
-    """(m, 9) bindings from–to, row of the normal map and of the relief (−1: none), whether texture space is
-    needed, row of the coat's normal map, whether the mesh's colours are multiplied in, layers from–to"""
+    """(m, 10) bindings from–to, row of the normal map and of the relief (−1: none), whether texture space is
+    needed, row of the coat's normal map, whether the mesh's colours are multiplied in, layers from–to, row of the
+    material that this one is a shade of (itself, where it is none)"""
     bindings: I32
     """(b, 3) column, width, row of Textures"""
     films: F32
@@ -95,6 +96,8 @@ class Lights(NamedTuple):
     """(g,)"""
     mesh_body: I32
     """(g,)"""
+    mesh_copy: I32
+    """(g,) −1: of no copy"""
     glow_at: F64
     """(3,) middle of a ball that holds all glowing triangles"""
     glow_reach: float
@@ -152,6 +155,13 @@ class Bodies(NamedTuple):
     """(b,) addresses of what rays are traced against"""
     first: I32
     """(b,) number of the body's first triangle among all"""
+    copied: I32
+    """(b,) row of `prototypes` at which those of the body begin"""
+    prototypes: I32
+    """(p, 2) numbers of a prototype's first triangle and of its first copy among all"""
+    copies: F32
+    """(n, 12) pose of each copy, seen from its prototype, in its body's space: three axes as long as it is large (×),
+    and where the origin goes (m)"""
 
 
 class Rays(NamedTuple):
@@ -164,13 +174,14 @@ class Rays(NamedTuple):
 
 
 class Hits(NamedTuple):
-    """Nearest hits: distance, barycentric u v, triangle (−1: none) and body."""
+    """Nearest hits: distance, barycentric u v, triangle (−1: none), body, and copy in it (−1: none)."""
 
     t: F32
     u: F32
     v: F32
     triangle: I32
     body: I32
+    copy: I32
 
 
 class World(NamedTuple):
@@ -343,7 +354,7 @@ def make_rays(n: int) -> Rays:
 
 def make_hits(n: int) -> Hits:
     t, u, v = np.empty((3, n), np.float32)
-    return Hits(t, u, v, np.full(n, -1, np.int32), np.zeros(n, np.int32))
+    return Hits(t, u, v, np.full(n, -1, np.int32), np.zeros(n, np.int32), np.full(n, -1, np.int32))
 
 
 def make_paths(n: int) -> Records:

@@ -30,14 +30,14 @@ from ...material.row import COAT, COAT_COLOR, EMISSION, OPACITY
 from ...vectors import cross, dot, get, turned_about_axis
 from .arrays import BY_AIR, FROM_AIR, FROM_CAMERA, KIND_MASK, KIND_SHIFT
 from .block import DX, DY, DZ, NEAR, PX, PY, PZ
-from .bodies import pose_at
+from .bodies import moving_as, stand_at
 from .deform import corners_at
 from .haze import transmittance
 from .light_sampling import chance_of
 from .parameters import opacity_of, resolve
 from .prefetch import fetch_pixels, fetch_triangle
 from .sampler import combine
-from .surface import corner, hit_surface, mix3, place, texture_point, turn
+from .surface import corner, hit_surface, mix3, place, scale_point, texture_point, turn
 
 
 @device
@@ -257,7 +257,7 @@ def _aim_at_glow(world, scratch, g, u1, u2, p, time):
     Triangles are drawn by what they give without maps: so `glow_weight` knows the density of any hit.
     """
     lights, geometry, materials, bodies = world.lights, world.geometry, world.materials, world.bodies
-    triangle, body = lights.mesh_triangle[g], lights.mesh_body[g]
+    triangle, body, copy = lights.mesh_triangle[g], lights.mesh_body[g], lights.mesh_copy[g]
     root = math.sqrt(u1)
     u, v = root * (1.0 - u2), root * u2
     c, at = corners_at(geometry, bodies.moving[body], triangle, time, scratch)
@@ -265,10 +265,10 @@ def _aim_at_glow(world, scratch, g, u1, u2, p, time):
     q = mix3(a, b, e, u, v)
     n = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (e[0] - a[0], e[1] - a[1], e[2] - a[2]))
     k = 1.0 / max(math.sqrt(dot(n, n)), 1e-30)
-    if bodies.moving[body]:
+    if moving_as(bodies, body, copy):
         m = scratch.matrix
-        pose_at(bodies.keys[body], time, m)
-        q, n = place(m, q), turn(m, n)
+        size = stand_at(bodies, body, copy, time, m)
+        q, n = place(m, scale_point(q, size)), turn(m, n)
     x, y, z = q[0] - p[0], q[1] - p[1], q[2] - p[2]
     d2 = x * x + y * y + z * z
     distance = math.sqrt(d2)

@@ -6,6 +6,7 @@ built watertight (RTC_SCENE_FLAG_ROBUST): without it rays slip through shared ed
 
 import ctypes
 import threading
+from collections.abc import Sequence
 from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
@@ -18,8 +19,11 @@ from numba.extending import intrinsic
 from ...errors import CycloramaError
 from .arrays import F32, I32
 
-_TRIANGLES, _INDEX, _VERTEX, _UINT3, _FLOAT3, _ROBUST = 0, 0, 1, 0x5003, 0x9003, 1 << 2
-"""RTC_GEOMETRY_TYPE_TRIANGLE, RTC_BUFFER_TYPE_…, RTC_FORMAT_…, RTC_SCENE_FLAG_ROBUST of embree4/rtcore*.h."""
+_TRIANGLES, _COPIES, _INDEX, _VERTEX, _POSE, _UINT3, _FLOAT3, _FLOAT3X4, _ROBUST = (
+    0, 122, 0, 1, 23, 0x5003, 0x9003, 0x9234, 1 << 2,
+)  # fmt: skip
+"""RTC_GEOMETRY_TYPE_TRIANGLE and …_INSTANCE_ARRAY, RTC_BUFFER_TYPE_INDEX, …_VERTEX and …_TRANSFORM, RTC_FORMAT_UINT3,
+…_FLOAT3 and …_FLOAT3X4_COLUMN_MAJOR, RTC_SCENE_FLAG_ROBUST of embree4/rtcore*.h."""
 
 
 def _library() -> Path:
@@ -43,6 +47,7 @@ for _name, _result, _arguments in (
     ("rtcNewGeometry", _P, (_P, _U)),
     ("rtcSetSharedGeometryBuffer", None, (_P, _U, _U, _U, _P, _Z, _Z, _Z)),
     ("rtcSetGeometryTimeStepCount", None, (_P, _U)),
+    ("rtcSetGeometryInstancedScene", None, (_P, _P)),
     ("rtcCommitGeometry", None, (_P,)),
     ("rtcAttachGeometry", _U, (_P, _P)),
     ("rtcReleaseGeometry", None, (_P,)),
@@ -56,6 +61,10 @@ _device_lock = threading.Lock()
 _device: list[int] = []
 
 
+POSE_BYTES = 48
+"""Bytes of a copy's pose."""
+
+
 def _shared_device() -> int:
     with _device_lock:
         if not _device:
@@ -64,11 +73,12 @@ def _shared_device() -> int:
 
 
 class Structure:
-    """Ray tracing structure: triangles of one body."""
+    """Ray tracing structure: triangles of one body, and copies of prototypes that stand in it."""
 
-    def __init__(self, vertices: F32, triangles: I32):
+    def __init__(self, vertices: F32, triangles: I32, copies: "Sequence[tuple[Structure, F32]]" = ()):
         """Build for vertices (n, 3), or (k, n, 3) at even times of the shutter, and triangles (m, 3).
 
+        copies: the structure of each prototype, and the poses (n, 12) of its copies (see `arrays.Bodies`).
         Raises CycloramaError when memory runs out.
         """
         device = _shared_device()
@@ -85,12 +95,22 @@ class Structure:
         share(geometry, _INDEX, 0, _UINT3, self._triangles.ctypes.data, 0, 12, len(triangles))
         for k, step in enumerate(self._vertices):
             share(geometry, _VERTEX, k, _FLOAT3, step.ctypes.data, 0, 12, steps.shape[1])
-        _lib.rtcCommitGeometry(geometry)
-        _lib.rtcAttachGeometry(int(self.handle), geometry)
-        _lib.rtcReleaseGeometry(geometry)
+        self._attach(geometry)
+        self._copies = list(copies)
+        for prototype, poses in copies:
+            geometry = _lib.rtcNewGeometry(device, _COPIES)
+            _lib.rtcSetGeometryInstancedScene(geometry, int(prototype.handle))
+            share(geometry, _POSE, 0, _FLOAT3X4, poses.ctypes.data, 0, POSE_BYTES, len(poses))
+            self._attach(geometry)
         _lib.rtcCommitScene(int(self.handle))
         if _lib.rtcGetDeviceError(device):
             raise CycloramaError("There is not enough memory for a subject of this size. Reduce it and try again.")
+
+    def _attach(self, geometry: int) -> None:
+        """Let rays meet a geometry; they are numbered in the order in which they come."""
+        _lib.rtcCommitGeometry(geometry)
+        _lib.rtcAttachGeometry(int(self.handle), geometry)
+        _lib.rtcReleaseGeometry(geometry)
 
     def __del__(self) -> None:
         if hasattr(self, "handle"):
@@ -112,6 +132,6 @@ intersect1 = types.ExternalFunction("rtcIntersect1", _QUERY)
 occluded1 = types.ExternalFunction("rtcOccluded1", _QUERY)
 
 RAY_ORIGIN, RAY_NEAR, RAY_DIRECTION, RAY_TIME, RAY_FAR, RAY_MASK, RAY_ID, RAY_FLAGS = 0, 3, 4, 7, 8, 9, 10, 11
-HIT_U, HIT_V, HIT_TRIANGLE, HIT_GEOMETRY = 15, 16, 17, 18
+HIT_U, HIT_V, HIT_TRIANGLE, HIT_GEOMETRY, HIT_PROTOTYPE, HIT_COPY = 15, 16, 17, 18, 19, 20
 """Words of struct RTCRayHit (embree4/rtcore_ray.h)."""
 NOTHING = 0xFFFFFFFF

@@ -145,7 +145,8 @@ def material_rows(
 ) -> Materials:
     """Rows for all materials after EXIT; their maps are taken into the texture set. worn: by ids of materials."""
     values = np.stack([row_of(m) for m in (EXIT, *materials)]).astype(np.float64)
-    ranges = np.full((len(values), 9), -1, np.int32)
+    ranges = np.full((len(values), 10), -1, np.int32)
+    ranges[:, 9] = np.arange(len(values))
     ranges[:, [0, 1, 4, 7, 8]] = 0
     ranges[1:, 6] = [m.vertex_colours for m in materials]
     ranges[0, 6] = 0

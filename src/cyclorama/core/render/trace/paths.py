@@ -69,7 +69,7 @@ def _record_first(samples, recording, world, slot, p, p_body, at, belongs):
             f[slot, 1 + 2 * k] = bx - ax
             f[slot, 2 + 2 * k] = by - ay
     f[slot, 7], f[slot, 8], f[slot, 9] = p_body
-    f[slot, 10], f[slot, 11] = part + 1.0, row + 1.0
+    f[slot, 10], f[slot, 11] = part + 1.0, world.materials.ranges[row, 9] + 1.0
 
 
 @device

@@ -39,7 +39,7 @@ from .arrays import (
     KIND_MASK,
     KIND_SHIFT,
 )
-from .bodies import pose_at
+from .bodies import moving_as, placed_copy, stand_at
 from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
 from .caustic_roughening import roughness_for, soften_row
 from .deform import bent_surface
@@ -74,6 +74,7 @@ from .surface import (
     place,
     relieved_normal,
     rounded_normal,
+    scale_point,
     texture_point,
     turn,
     turn_back,
@@ -103,29 +104,30 @@ def _bent_normals(world, row, values, triangle, smooth, flat, at, p, width):
 def _surface_at(world, hits, i, body, triangle, row, time, width, least, scratch):
     """The surface that a path has met: material row, place in the studio and in its body, normals (flat, smooth with
     the coat's relief, with the base's), the place from which shadows are cast, and how its body moves."""
-    geometry, materials = world.geometry, world.materials
+    geometry, materials, copy = world.geometry, world.materials, hits.copy[i]
     u, w = hits.u[i] * 1.0, hits.v[i] * 1.0
     p, flat, smooth, lifted = hit_surface(geometry.corners, triangle, u, w)
     v = materials.values[row]
     normal = as_bound = smooth
-    p_body = p
+    moving, size = moving_as(world.bodies, body, copy), 1.0
+    if moving:
+        size = stand_at(world.bodies, body, copy, time, scratch.matrix)
     if materials.ranges[row, 4] or v[EDGE_RADIUS] > 0.0:
         at = texture_point(geometry, triangle, u, w)
         v = scratch.row
-        resolve(materials, world.textures, row, at, p, flat, width, v)
-        normal, smooth = _bent_normals(world, row, v, triangle, smooth, flat, at, p, width)
+        resolve(materials, world.textures, row, at, p, flat, width / size, v)
+        normal, smooth = _bent_normals(world, row, v, triangle, smooth, flat, at, p, width / size)
     if least > 0.0:
         v = soften_row(v, least, scratch.row)
-    moving = world.bodies.moving[body]
+    p_body = placed_copy(world.bodies, copy, p)
     if moving:
-        pose_at(world.bodies.keys[body], time, scratch.matrix)
         if moving == BENDS:
             p, flat, lifted = bent_surface(
                 geometry.shapes, geometry.corners, triangle, u, w, time, as_bound, scratch.triangle, scratch.carry
             )
             normal, smooth = turn(scratch.carry, normal), turn(scratch.carry, smooth)
         m = scratch.matrix
-        p, lifted = place(m, p), place(m, lifted)
+        p, lifted = place(m, scale_point(p, size)), place(m, scale_point(lifted, size))
         flat, smooth, normal = turn(m, flat), turn(m, smooth), turn(m, normal)
     return v, p, p_body, lifted, (flat, smooth, normal), moving
 

@@ -95,6 +95,7 @@ from .block import (
     U,
     V,
 )
+from .bodies import axis_of, placed_copy, size_of
 from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
 from .caustic_roughening import roughness_for
 from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
@@ -104,13 +105,40 @@ from .media import NO_MEDIA
 from .paths import PAIRS_PER_BOUNCE, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import ROWS_AHEAD, fetch_rows, fetch_sample, fetch_triangle
 from .sampler import TO_UNIT
-from .surface import MATERIAL_COLUMN, PART_COLUMN
+from .surface import MATERIAL_COLUMN, PART_COLUMN, scale_point
 
 
 @device
 def _three(rows, at):
     """Three rows one below the other."""
     return rows[at], rows[at + BLOCK], rows[at + 2 * BLOCK]
+
+
+@device
+def _put_three(rows, at, values):
+    """Fill three rows one below the other."""
+    rows[at], rows[at + BLOCK], rows[at + 2 * BLOCK] = values
+
+
+@device
+def _place_corners(bodies, copy, c, j):
+    """Bring the j-th triangle from its prototype to where a copy stands."""
+    pose = bodies.copies[copy]
+    _, shrink = size_of(pose)
+    x, y, z = (
+        scale_point(axis_of(pose, 0), shrink),
+        scale_point(axis_of(pose, 3), shrink),
+        scale_point(axis_of(pose, 6), shrink),
+    )
+    for k in range(3):
+        at = 3 * k * BLOCK + j
+        _put_three(c, at, placed_copy(bodies, copy, _three(c, at)))
+        at += 9 * BLOCK
+        n = _three(c, at)
+        nx = n[0] * x[0] + n[1] * y[0] + n[2] * z[0]
+        ny = n[0] * x[1] + n[1] * y[1] + n[2] * z[1]
+        nz = n[0] * x[2] + n[1] * y[2] + n[2] * z[2]
+        _put_three(c, at, (nx, ny, nz))
 
 
 @routine
@@ -125,6 +153,8 @@ def _take_in(which, world, flight, samples, block):
         t = geometry.corners[triangle]
         for k in range(CORNER_ROWS):
             c[k * BLOCK + j] = t[k]
+        if hits.copy[i] >= 0:
+            _place_corners(world.bodies, hits.copy[i], c, j)
         b[U + j], b[V + j] = hits.u[i], hits.v[i]
         d, path = rays.direction[i], paths[i]
         fetch_rows(i + np.uint64(ROWS_AHEAD), rays, hits, paths)

@@ -49,6 +49,12 @@ def turn_back(m, v):
 
 
 @device
+def scale_point(p, size):
+    """A point (3,) of what is so many times as large."""
+    return size * p[0], size * p[1], size * p[2]
+
+
+@device
 def place(m, p):
     """A point from body to studio space."""
     a, b, c = turn(m, p)

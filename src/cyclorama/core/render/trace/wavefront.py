@@ -31,7 +31,7 @@ from .arrays import (
     make_samples,
     make_work,
 )
-from .bodies import Body, find_blocked, nearest_hits, pose_at, put_ray
+from .bodies import Body, find_blocked, moving_as, nearest_hits, put_ray, stand_at
 from .camera_rays import CameraRays, camera_rays
 from .deform import corners_at
 from .escaped_rays import shade_misses
@@ -40,7 +40,7 @@ from .haze import Air
 from .parameters import opacity_of, resolve
 from .shade import collect_light, shade
 from .shade_batched import shade_wide
-from .surface import hit_surface, leave, place, texture_point, turn
+from .surface import hit_surface, leave, place, scale_point, texture_point, turn
 from .volume import LONGEST_WALK
 
 MAX_HOLES = 16
@@ -215,14 +215,14 @@ def _step_through(count, rays, items, world, work):
         if opacity >= 0.999:
             work.blocked[i] = 0
             continue
-        body = hits.body[k]
-        if bodies.moving[body]:
+        body, copy = hits.body[k], hits.copy[k]
+        if moving_as(bodies, body, copy):
             time = rays.time[k] * 1.0
-            pose_at(bodies.keys[body], time, m)
+            size = stand_at(bodies, body, copy, time, m)
             if bodies.moving[body] == BENDS:
                 corners, at = corners_at(geometry, BENDS, triangle, time, scratch)
                 p, flat, _, _ = hit_surface(corners, at, u, w)
-            p, flat = place(m, p), turn(m, flat)
+            p, flat = place(m, scale_point(p, size)), turn(m, flat)
         d = get(rays.direction, k)
         shadow, share = items[i], 1.0 - opacity
         shadow.dr, shadow.dg, shadow.db = shadow.dr * share, shadow.dg * share, shadow.db * share

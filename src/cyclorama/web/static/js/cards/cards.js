@@ -4,6 +4,7 @@ import { byId } from "../shared/dom.js";
 import { schema, segmentKind } from "../shared/schema.js";
 import { get, make, post, say, switchRow, withOrWithout } from "../shared/api.js";
 import { hint } from "./hints.js";
+import { CopiesCard } from "./copies_card.js";
 import { ItemList } from "./item_list.js";
 import { SurfaceLayers } from "./surface_layers.js";
 import { LensCard } from "./lens_card.js";
@@ -43,6 +44,7 @@ export class Cards {
     this.tray.onchange = () => this.colourways.show();
     this.subjectCard = new SubjectCard(store, chosen, refresh, floor);
     this.itemList = new ItemList(store, chosen, refresh);
+    this.copiesCard = new CopiesCard(store, chosen, refresh);
     this.lensCard = new LensCard(store);
     this.moveCard = new MoveCard(store, chosen, refresh, floor);
     byId("move-choice").addEventListener("click", (e) => e.target.dataset.move && store.change({ kind: "travel", move: e.target.dataset.move }));
@@ -85,6 +87,7 @@ export class Cards {
       list.replaceChildren(...hints.map((text) => hint(text, fixes[text], this.floor)));
     }
     this.itemList.show(state);
+    this.copiesCard.show(state);
     if (state.subject) this.subjectCard.show(state);
     for (const b of byId("move-choice").children) b.setAttribute("aria-pressed", state.shot.plain && b.dataset.move === state.shot.kind);
     byId("move-explained").textContent = state.shot.plain ? segmentKind(state.shot.kind).says : "Several segments, one after the other.";
@@ -105,7 +108,8 @@ export class Cards {
 
   #has(what) {
     const { subject, state: { project: { materials } } } = this.store;
-    return { subject: Boolean(subject), model: Boolean(subject?.asset), colourways: (subject?.variants.length ?? 0) > 1, animated: Boolean(subject?.animations.length), materials: materials.length > 0 }[what];
+    const chosen = this.store.item(this.chosen.item);
+    return { "several-colourways": (chosen?.variants.length ?? 0) > 1, subject: Boolean(subject), model: Boolean(subject?.asset), colourways: (subject?.variants.length ?? 0) > 1, animated: Boolean(subject?.animations.length), materials: materials.length > 0 }[what];
   }
 
   #passes({ wanted, clay_spares: spared }) {

@@ -5,26 +5,10 @@ import { BentLens } from "./bent_lens.js";
 import { schema } from "../shared/schema.js";
 import { Outside } from "./outside.js";
 import { AdaptiveQuality, whenDrawn } from "./adaptive_quality.js";
+import { CopiedModel } from "./standin_copies.js";
+import { buildGroup, disposeGroup, readMesh } from "./standin_meshes.js";
 import { StandInHaze } from "./standin_haze.js";
 import { StandInLight } from "./standin_light.js";
-
-/** Read the binary the server makes: header, positions, normals, colours, indices. */
-function readMesh(buffer) {
-  const size = new DataView(buffer).getUint32(0, true);
-  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, size)));
-  let at = 4 + size;
-  const n = header.vertices;
-  const take = (Type, count) => {
-    const array = new Type(buffer, at, count);
-    at += array.byteLength;
-    return array;
-  };
-  const positions = take(Float32Array, n * 3);
-  const normals = take(Int8Array, n * 4);
-  const colours = take(Uint8Array, n * 4);
-  const indices = take(Uint32Array, header.triangles * 3);
-  return { header, positions, normals, colours, indices };
-}
 
 /** A renderer on a canvas; null where the browser has no WebGL 2. @param {HTMLCanvasElement} canvas */
 function rendererOn(canvas) {
@@ -33,39 +17,6 @@ function rendererOn(canvas) {
   const renderer = new THREE.WebGLRenderer({ canvas, context });
   renderer.toneMapping = THREE.NeutralToneMapping;
   return renderer;
-}
-
-/** A group of meshes, one a part, sharing their vertices, which `userData` keeps: as they are drawn and at rest. */
-function buildGroup(data, material) {
-  const group = new THREE.Group();
-  const position = new THREE.BufferAttribute(data.positions, 3);
-  const normals = new THREE.InterleavedBuffer(data.normals, 4);
-  const normal = new THREE.InterleavedBufferAttribute(normals, 3, 0, true);
-  group.userData = { position, normals, rest: [data.positions.slice(), data.normals.slice()] };
-  const linear = new Float32Array(data.header.vertices * 3);
-  for (let i = 0; i < data.header.vertices; i++)
-    for (let c = 0; c < 3; c++) linear[i * 3 + c] = (data.colours[i * 4 + c] / 255) ** 2.2;
-  const colour = new THREE.BufferAttribute(linear, 3);
-  for (const [part, start, count] of data.header.parts) {
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", position);
-    geometry.setAttribute("normal", normal);
-    geometry.setAttribute("color", colour);
-    geometry.setIndex(new THREE.BufferAttribute(data.indices.subarray(start, start + count), 1));
-    const mesh = new THREE.Mesh(geometry, material());
-    mesh.userData.part = part;
-    mesh.frustumCulled = false;
-    mesh.castShadow = mesh.receiveShadow = true;
-    group.add(mesh);
-  }
-  return group;
-}
-
-function disposeGroup(group) {
-  group?.traverse((item) => {
-    item.geometry?.dispose();
-    item.material?.dispose();
-  });
 }
 
 /** Rows of a 3×4 matrix as a THREE.Matrix4. */
@@ -87,9 +38,10 @@ class Model {
     this.filling = false;
     /** @type {any[]} */
     this.liquid = [];
+    this.holder = new THREE.Group();
+    this.copies = new CopiedModel(this.holder);
     this.carriage = "";
     this.loading = null;
-    this.holder = new THREE.Group();
     this.holder.matrixAutoUpdate = false;
   }
 
@@ -102,6 +54,7 @@ class Model {
 
   /** Lay it into the studio: rows of a 4×4 matrix. */
   lay(matrix) {
+    this.copies.lay(matrix);
     this.group?.matrix.fromArray(matrix.flat()).transpose();
     if (this.group) this.group.matrixWorldNeedsUpdate = true;
   }
@@ -170,6 +123,7 @@ class Model {
 
   dispose() {
     disposeGroup(this.group);
+    this.copies.dispose();
     this.holder.removeFromParent();
   }
 }
@@ -217,6 +171,7 @@ export class StandIn {
       if (!model) continue;
       model.carriage = item.carriage;
       model.holder.visible = item.on;
+      if (model.group) model.group.visible = !this.store.item(item.id)?.copies;
       model.lay(item.matrix);
       this.#dress(item.id);
     }
@@ -261,15 +216,17 @@ export class StandIn {
     const item = this.store.item(id);
     const materials = new Map(this.state.project.materials.map((m) => [m.id, m]));
     const worn = this.store.variant(item).parts;
-    for (const mesh of /** @type {any[]} */ (this.models.get(id)?.group?.children ?? [])) {
-      const { material, visible } = worn[mesh.userData.part] ?? {};
+    const { group, copies } = this.models.get(id) ?? {};
+    for (const mesh of /** @type {any[]} */ ([...(item.copies ? [] : (group?.children ?? [])), ...(copies?.meshes ?? [])])) {
+      const { part, variant, colours } = mesh.userData;
+      const { material, visible } = (item.variants.find((v) => v.id === variant)?.parts ?? worn)[part] ?? {};
       const m = materials.get(material);
       mesh.visible = Boolean(visible); // a liquid that was poured away may still be here
       if (!m) continue;
       const cloudy = Math.max(...m.transmission_scatter) > 0;
       const clear = m.transmission_weight > 0.5 && !cloudy;
       const tinted = m.transmission_color.map((c, i) => c * [0.85, 0.93, 0.95][i]);
-      mesh.material.color.setRGB(...(clear ? tinted : cloudy ? m.transmission_scatter : m.base_color));
+      mesh.material.color.setRGB(...(clear ? tinted : cloudy ? m.transmission_scatter : (colours?.[part] ?? m.base_color)));
       mesh.material.metalness = m.base_metalness;
       mesh.material.roughness = Math.max(m.specular_roughness, 0.08);
       mesh.castShadow = !clear;
@@ -337,7 +294,7 @@ export class StandIn {
     this.camera.projectionMatrix.makePerspective(-w * wide + across, w * wide + across, h * wide + up, -h * wide + up, near, away * 250);
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
-    for (const item of this.state?.items ?? []) this.#placeItem(item, pose, lens.liquids[item.id] ?? null);
+    for (const item of this.state?.items ?? []) this.#placeItem(item, pose, lens);
     this.light?.place(pose, lens, 0.7 * away * Math.hypot(lens.half_width, lens.half_height) * zoomed, this.#stands(pose));
     this.haze.place(pose, lens, away);
     this.draw();
@@ -348,16 +305,20 @@ export class StandIn {
     return lens.bend !== 0;
   }
 
-  #placeItem({ id, asset, matrix }, pose, liquid) {
+  #placeItem({ id, asset, matrix }, pose, { liquids, copies }) {
     const model = this.models.get(id);
     if (!model) return;
     model.lay(pose.placements?.[id] ?? matrix);
     model.carry(pose);
     model.bend(asset, pose.acting[id] ?? null, () => this.draw());
-    model.fill(liquid, () => {
+    const changed = () => {
       this.#dress(id);
+      if (this.light) this.light.shape = ""; // what casts shadows is another
+      document.dispatchEvent(new CustomEvent("copies-shown", { detail: { id, count: model.copies.count } }));
       this.draw();
-    });
+    };
+    model.fill(liquids[id] ?? null, changed);
+    model.copies.show(copies[id] ?? null, model.group, changed);
   }
 
   /** How all that casts a shadow stands, told apart from how it stands otherwise. */
