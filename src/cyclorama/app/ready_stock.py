@@ -11,6 +11,7 @@ from ..core.commands import perform
 from ..core.commands.copies import ScatterReady
 from ..core.commands.filling import FillItem
 from ..core.commands.haze import SetHaze
+from ..core.commands.lists import with_lights_aimed
 from ..core.commands.looks import ApplyRig
 from ..core.commands.stock import SetUp
 from ..core.geometry.measure import Measures, measure
@@ -21,7 +22,7 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.picking import PickProbe
 from ..core.render.film.swatch import TUMBLER, still_of, swatch_body, swatch_compiler, swatch_studio
 from ..core.render.film.tracer import Cancel, Tracer
-from ..core.scene import Gobo, Item, Light, Material, Project, put_all
+from ..core.scene import Aim, Gobo, Item, Light, Material, Project, put_all
 from ..core.scene.haze import THICKNESSES
 from ..core.scene.stocked import ReadyScatter, ReadySet
 from ..core.scene.writing import revise
@@ -115,7 +116,7 @@ def ready_picture(change: Ready, compiler: SceneCompiler, tracer: Tracer, cancel
         return still_of(filled, compiler, tracer, SIZE, CLEAR_SAMPLES, cancelled)
     project = _in_a_beam() if isinstance(change, SetHaze) else _stage()
     if isinstance(change, ScatterReady):
-        project = put_all(project, {"camera/distance_m": 0.3, "camera/elevation_deg": 26.0, "camera/aim/y_m": 0.0})
+        project = _bare_floor(project)
     if change != SetHaze(thickness="off"):  # its air is clear already
         project, _label = perform(project, change, _measures, PickProbe(compiler, tracer))
     return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
@@ -131,6 +132,13 @@ def _stage() -> Project:
             "set/sweep/color": (0.35, 0.35, 0.36),
         },
     )
+
+
+def _bare_floor(stage: Project) -> Project:
+    """The floor alone, seen from near by."""
+    aim = Aim(y_m=0.0)
+    values = {"subject_id": None, "items": (), "camera/aim": aim, **with_lights_aimed(stage.look, aim)}
+    return put_all(stage, values | {"camera/distance_m": 0.3, "camera/elevation_deg": 32.0})
 
 
 def _in_a_beam() -> Project:

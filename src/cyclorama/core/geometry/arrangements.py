@@ -122,6 +122,6 @@ _ALL = (
     ArrangementKind("circle", "Circle", "Stand round a middle and face outwards.",
                     (_RADIUS, _STAGGER, _DIRECTION, _STEP), _circle),
     ArrangementKind("stack", "Stack", "Stand on top of each other.", (_SPACING, _STAGGER, _STEP), _stack),
-    ArrangementKind("path", "Along a path", "Stand along a path and face along it.", (_SPACING,)),
+    ArrangementKind("path", "Path", "Stand along a path and face along it.", (_SPACING,)),
 )  # fmt: skip
 ARRANGEMENTS: dict[Arrangement, ArrangementKind] = {kind.arrangement: kind for kind in _ALL}

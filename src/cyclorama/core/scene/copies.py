@@ -52,13 +52,13 @@ class Copies(Doc):
     colourways: Annotated[bool, Field(title="A colourway each")] = False
     """Dresses copies in the item's colourways, one after the other."""
     size_spread: Annotated[float, quantity("Sizes differ", "", ge=0, le=1)] = 0.0
-    """0: all are of one size. 1: from half to twice the size."""
+    """At 100 %, copies are from half to twice as large as the item."""
     turn_spread: Annotated[float, quantity("Turns differ", "", ge=0, le=1)] = 0.0
-    """0: all face alike. 1: each faces anywhere."""
+    """At 100 %, each faces anywhere."""
     tint_spread: Annotated[float, quantity("Tints differ", "", ge=0, le=1)] = 0.0
-    """0: all are of one tint. 1: some are much lighter, some much darker."""
+    """At 100 %, some are much lighter, some much darker."""
     hue_spread: Annotated[float, quantity("Hues differ", "", ge=0, le=1)] = 0.0
-    """0: all are of one hue. 1: they have all hues."""
+    """At 100 %, copies have all hues."""
     seed: Annotated[int, quantity("Seed", "", ge=0, le=999_999)] = 1
     """Another seed, another chance."""
     lie: Annotated[

@@ -55,8 +55,8 @@ def _used(content: Any, name: str) -> dict[str, Any]:
 
 
 @router.get("/{kind}/{name}.jpg", response_class=FileResponse)
-def tile(ctx: Ctx, kind: Literal["set", "rig", "haze", "liquid"], name: str) -> FileResponse:
-    """A ready set, a rig, haze or a liquid; all are developed in the background when one is first wanted."""
+def tile(ctx: Ctx, kind: Literal["set", "rig", "haze", "liquid", "scatter"], name: str) -> FileResponse:
+    """A ready set, a rig, haze, a liquid or a scatter; all are developed in the background when one is first wanted."""
     if (kind, name) not in TILES:
         raise NotFoundError("There is nothing ready of that name.")
     path = tile_path(ctx.studio, kind, name)

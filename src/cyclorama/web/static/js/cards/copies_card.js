@@ -36,6 +36,7 @@ export class CopiesCard {
     if (!added) return;
     this.chosen.item = added;
     this.refresh();
+    byId("item-fold").open = false; // what was scattered is set below
   }
 
   show({ project }) {

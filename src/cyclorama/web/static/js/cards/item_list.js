@@ -57,7 +57,7 @@ export class ItemList {
     const presented = item.id === project.subject_id;
     byId("present-item").hidden = presented;
     byId("item-made").hidden = !item.made;
-    byId("item-round").hidden = item.made?.form === "card" || item.made?.form === "ball";
+    byId("item-round").hidden = !["plinth", "box"].includes(item.made?.form ?? "");
     byId("item-deep").hidden = item.made?.form === "card";
     this.#showRides(item, project);
     this.#showMaterial(item, project);

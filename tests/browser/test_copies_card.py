@@ -1,0 +1,38 @@
+"""Copies on the Subject card in a real browser."""
+
+import pytest
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import Server
+from tests.browser.test_cards import opened, project, undo
+
+
+@pytest.mark.webgl
+def test_pebbles_are_scattered_by_a_picture_and_set_in_order(page: Page, server: Server, floor: str) -> None:
+    """One click scatters and chooses them; numbers follow; a row of three becomes items; undo takes all back."""
+    opened(page, floor, "subject", "Copies")
+    card = page.locator("[data-card=subject]")
+    before = project(page, server)
+    pebbles = card.get_by_role("button", name="Pebbles", exact=True)
+    assert pebbles.locator("img").evaluate("(img) => img.naturalWidth") == 256
+    with page.expect_response(lambda answer: "/copies/" in answer.url) as poses:
+        pebbles.click()
+    assert poses.value.ok
+    expect(card.locator("#copies-title")).to_have_text("Copies of Pebbles")
+    expect(card.get_by_role("button", name="Scattered", exact=True)).to_have_attribute("aria-pressed", "true")
+    count = card.locator("[data-number='items/{item}/copies/count']")
+    count.fill("5000")
+    count.press("Enter")
+    expect(card.locator("#copies-count")).to_contain_text("of 5,000 find room")
+    card.get_by_role("button", name="Row", exact=True).click()
+    expect(card.get_by_role("button", name="Row", exact=True)).to_have_attribute("aria-pressed", "true")
+    count.fill("3")
+    count.press("Enter")
+    card.get_by_role("button", name="Make items of them").click()
+    expect(card.locator("#items > li")).to_have_count(len(before.items) + 3)
+    expect(card.get_by_role("button", name="Alone", exact=True)).to_have_attribute("aria-pressed", "true")
+    row = sorted(item.placement.x_m for item in project(page, server).items[-3:])
+    assert row[1] - row[0] == pytest.approx(row[2] - row[1])
+    for _ in range(5):
+        undo(page)
+    expect(card.locator("#items > li")).to_have_count(len(before.items))
+    assert project(page, server).items == before.items
