@@ -214,6 +214,7 @@ export class StandIn {
 
   #dress(id) {
     const item = this.store.item(id);
+    if (!item) return; // taken away while something of it was on its way
     const materials = new Map(this.state.project.materials.map((m) => [m.id, m]));
     const worn = this.store.variant(item).parts;
     const { group, copies } = this.models.get(id) ?? {};
