@@ -85,4 +85,4 @@ def test_the_poster_that_ships_shows_the_project(key: str, tracer: Tracer) -> No
     with Image.open(POSTERS / f"{key}.jpg") as image:
         shipped = np.asarray(image.convert("RGB").resize((96, 54), Image.Resampling.BOX), float)
     assert np.abs(ours - shipped).mean() < 6.0
-    assert np.corrcoef(ours.ravel(), shipped.ravel())[0, 1] > 0.94
+    assert np.corrcoef(ours.ravel(), shipped.ravel())[0, 1] > 0.92

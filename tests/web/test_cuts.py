@@ -17,10 +17,10 @@ from tests.web.test_takes_api import shot
 
 from cyclorama.app import machine_fonts
 from cyclorama.app import takes as take_service
-from cyclorama.core.cut.lettering import FONTS
 from cyclorama.core.cut.sound import decode_sound
 from cyclorama.core.cut.sound_synthesis import RATE
 from cyclorama.core.errors import ShootError
+from cyclorama.core.lettering import FONTS
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.shoot.frames.files import master_path
 from cyclorama.shoot.run.take import shoot_take

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from ..core.errors import CycloramaError, DamagedError
 from ..core.geometry.cache_keys import standin_key
 from ..core.geometry.primitives import build_made
-from ..core.geometry.standin_file import pack_meshes
+from ..core.geometry.standin_file import in_parts, pack_meshes
 from ..core.motion import moment_of_first
 from ..core.picture.sketch import sketch
 from ..core.scene import Item
@@ -62,7 +62,7 @@ class Posters:
 
     def _standin(self, item: Item) -> bytes:
         if item.made is not None:
-            return pack_meshes([(build_made(item.made), 0)])
+            return pack_meshes(in_parts(build_made(item.made)))
         return self._studio.assets.get(standin_key(item.asset))
 
 

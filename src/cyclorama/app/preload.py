@@ -14,8 +14,8 @@ import struct
 import numpy as np
 from PIL import Image
 
-from ..core import geometry
-from ..core.cut import lettering, sound
+from ..core import geometry, lettering
+from ..core.cut import sound
 from ..core.errors import CycloramaError
 from ..core.geometry.detail import DetailRequest
 from ..core.geometry.intake import take_in

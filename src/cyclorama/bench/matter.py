@@ -23,7 +23,7 @@ from ..core.render.film.picking import PickProbe
 from ..core.render.film.tracer import Tracer
 from ..core.render.trace.glow_targets import NO_TARGETS
 from ..core.scene import Project, put
-from ..core.scene.haze import THICKNESSES
+from ..core.scene.haze import THICKNESSES, Haze
 from ..demo.projects import lantern_project
 from .against import DARK, Judged, Truth, time_to
 from .copies import tell_copies
@@ -46,12 +46,13 @@ def run_matter(tell: Callable[[str], None]) -> None:
     assets = {**demo.intake.assets, **demo.assets}
     with Tracer() as tracer:
         compiler = SceneCompiler(assets.__getitem__)
-        projects = {"clear air": demo.project}
+        clear_air = put(demo.project, "set/haze", Haze())
+        projects = {"clear air": clear_air}
         for thickness in THICKNESSES:
             change = SetHaze(thickness=thickness)
-            project, _ = perform(demo.project, change, lambda _: None, PickProbe(compiler, tracer))
+            project, _ = perform(clear_air, change, lambda _: None, PickProbe(compiler, tracer))
             projects[f"{thickness} haze"] = project
-        _tell_glow(demo.project, compiler, tracer, tell)
+        _tell_glow(clear_air, compiler, tracer, tell)
         judged: dict[str, list[Judged]] = {}
         tell(f"{'':14}{'samples':>8}{'seconds':>9}{'relMSE':>10}{'set':>9}{'subject':>9}{'FLIP':>8}")
         for name, project in projects.items():

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..core.commands.copies import scattered_item
 from ..core.commands.lists import with_lights_aimed
 from ..core.framing import fit_subject
 from ..core.geometry.cache_keys import Intake, content_hash
@@ -32,6 +33,7 @@ from ..core.scene import (
     Tone,
     put_all,
 )
+from ..core.scene.haze import Haze
 from ..core.scene.writing import revise
 from .environments import harbour_dusk, north_light_studio
 from .lantern import build_lantern
@@ -117,8 +119,20 @@ def storm_glass_project() -> DemoProject:
         ),),
         shot_id="shot-1",
     )  # fmt: skip
-    fitted = storm_glass_looks(_fitted(project, intake), intake)
+    fitted = storm_glass_looks(_with_pebbles(_fitted(project, intake)), intake)
     return DemoProject(fitted, intake, model, {content_hash(picture): picture})
+
+
+def _with_pebbles(project: Project) -> Project:
+    """The project with slate pebbles on the floor round the disc."""
+    item, slate = scattered_item("pebbles", "Pebbles", "pebbles", 0.3, 0.36)
+    assert item.copies is not None
+    copies = revise(
+        item.copies, count=70, spacing_m=0.03, radius_m=0.36, clear_m=0.008, size_spread=0.9, denser="middle", seed=5
+    )
+    slate = revise(slate, name="Slate", base_color=(0.075, 0.078, 0.085), specular_roughness=0.38)
+    pebbles = revise(item, copies=copies)
+    return put_all(project, {"materials": (*project.materials, slate), "items": (*project.items, pebbles)})
 
 
 def lantern_project() -> DemoProject:
@@ -128,24 +142,25 @@ def lantern_project() -> DemoProject:
     picture = encode_exr(harbour_dusk())
     stage = Stage(
         sweep=Sweep(
-            form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.24, 0.25, 0.265), roughness=0.6
+            form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.03, 0.031, 0.034), roughness=0.14
         ),
-        disc=Disc(radius_m=0.17, height_m=0.016, edge_m=0.004, color=(0.16, 0.105, 0.07), roughness=0.45),
+        disc=Disc(radius_m=0.17, height_m=0.016, edge_m=0.004, color=(0.07, 0.05, 0.038), roughness=0.3),
+        haze=Haze(on=True, path_m=26.0, forward=0.5, reach_m=3.0),
     )
     lights = (
-        Light(id="key", name="Key", role="key", azimuth_deg=-48, elevation_deg=42, distance_m=1.3, width_m=0.6,
-                  height_m=0.6, strength_stops=-1.8, temperature_k=5000),
-        Light(id="fill", name="Fill", role="fill", azimuth_deg=60, elevation_deg=12, distance_m=1.6, width_m=0.9,
-                  height_m=1.2, strength_stops=-4.6, temperature_k=4300),
-        Light(id="rim", name="Rim", role="rim", azimuth_deg=-150, elevation_deg=35, distance_m=1.3, width_m=0.3,
-                  height_m=1.0, strength_stops=-1.5, temperature_k=7500),
+        Light(id="key", name="Key", role="key", azimuth_deg=-42, elevation_deg=38, distance_m=1.3, width_m=0.5,
+                  height_m=0.7, strength_stops=-3.0, temperature_k=5600),
+        Light(id="left", name="Left strip", role="rim", azimuth_deg=-118, elevation_deg=24, distance_m=1.0,
+                  width_m=0.1, height_m=0.9, strength_stops=-1.8, temperature_k=7200),
+        Light(id="rim", name="Right strip", role="rim", azimuth_deg=124, elevation_deg=24, distance_m=1.0,
+                  width_m=0.1, height_m=0.9, strength_stops=-2.3, temperature_k=8200),
     )  # fmt: skip
     project = Project(
         id="harbour-lantern", name="Harbour Lantern", items=(place(intake, stage),), subject_id=intake.item.id,
         materials=intake.materials, set=stage,
         looks=(Look(
-            id="look-1", name="Harbour dusk", lights=lights, tone=Tone(ev100=7.9),
-            environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-1.1),
+            id="look-1", name="Harbour dusk", lights=lights, tone=Tone(ev100=6.9),
+            environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-3.0),
         ),),
         cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=8),),
         shots=(Shot(

@@ -1,7 +1,10 @@
-"""The ready project of the Plover: a ride with keyed focus, a lamp that is switched on, and a still."""
+"""The ready project of the Plover on the shore: a ride with keyed focus, a lamp that is switched on, and a still."""
+
+from typing import Any
 
 import numpy as np
 
+from ..core.commands.copies import scattered_item
 from ..core.commands.paths import with_path
 from ..core.geometry.cache_keys import content_hash
 from ..core.motion import focus_distance_m, poses_at
@@ -27,6 +30,8 @@ from ..core.scene import (
     put,
     put_all,
 )
+from ..core.scene.stocked import ReadyScatter
+from ..core.scene.writing import revise
 from .environments import north_light_studio
 from .plover import build_plover
 from .projects import DemoProject, brought_in, place
@@ -34,17 +39,17 @@ from .projects import DemoProject, brought_in, place
 HEAD, BACK = np.array([0.0, 0.122, 0.05]), np.array([0.0, 0.1, -0.02])
 """What the ride is focused on in turn, m."""
 AIM = Aim(x_m=0.0, y_m=0.07, z_m=0.004)
+SAND = (0.50, 0.43, 0.34)
+SIZE_M = 0.15
 
 
 def plover_project() -> DemoProject:
-    """Plover on a pale sweep: three shots, three cameras, two looks."""
+    """Plover on sand with shells, in a low sun: three shots, three cameras, two looks."""
     model = ("plover.glb", build_plover())
     intake = brought_in(*model)
     picture = encode_exr(north_light_studio())
     stage = Stage(
-        sweep=Sweep(
-            form="round", width_m=3.4, depth_m=3.4, height_m=1.5, fillet_m=0.6, color=(0.62, 0.66, 0.66), roughness=0.55
-        ),
+        sweep=Sweep(form="round", width_m=3.4, depth_m=3.4, height_m=1.5, fillet_m=0.6, color=SAND, roughness=0.8),
         disc=Disc(on=False),
     )
     item = place(intake, stage)
@@ -72,23 +77,39 @@ def plover_project() -> DemoProject:
         ),
         shot_id="shot-1",
     )  # fmt: skip
-    project = with_path(project, "figure eight")
+    project = with_path(_on_the_shore(project), "figure eight")
     ride = Segment(id="segment-1", kind="ride", path_id=project.paths[0].id)
     project = put(project, "shot/rows", (Row(id="camera", segments=(ride,)),))
     return DemoProject(_focused(project), intake, model, {content_hash(picture): picture})
 
 
+def _on_the_shore(project: Project) -> Project:
+    """The project with sand round the subject, and shells and pebbles on it."""
+    sand = {"count": 260_000, "radius_m": 0.34, "size_spread": 0.5}
+    shells = {"count": 26, "radius_m": 0.26, "clear_m": 0.012, "seed": 7, "lie": "standing"}
+    pebbles = {"count": 22, "radius_m": 0.3, "spacing_m": 0.05, "clear_m": 0.02, "seed": 3, "size_spread": 1.0}
+    wanted: dict[ReadyScatter, dict[str, Any]] = {"sand": sand, "shells": shells, "pebbles": pebbles}
+    for ready, values in wanted.items():
+        item, material = scattered_item(ready, ready.capitalize(), ready, SIZE_M, SIZE_M)
+        assert item.copies is not None
+        item = revise(item, copies=revise(item.copies, **values))
+        if ready == "sand":
+            material = revise(material, base_color=SAND)
+        project = put_all(project, {"materials": (*project.materials, material), "items": (*project.items, item)})
+    return project
+
+
 def _day(picture: str) -> Look:
     lights = (
-        Light(id="key", name="Key", role="key", azimuth_deg=-52, elevation_deg=44, distance_m=0.62, width_m=0.3,
-              height_m=0.42, strength_stops=-1.9, temperature_k=5300, aim=AIM),
-        Light(id="fill", name="Fill", role="fill", azimuth_deg=62, elevation_deg=18, distance_m=0.8, width_m=0.4,
-              height_m=0.6, strength_stops=-4.2, temperature_k=6200, aim=AIM),
-        Light(id="rim", name="Rim", role="rim", azimuth_deg=168, elevation_deg=30, distance_m=0.6, width_m=0.16,
-              height_m=0.5, strength_stops=-2.2, temperature_k=6800, aim=AIM),
+        Light(id="key", name="Low sun", shape="spot", role="key", azimuth_deg=-64, elevation_deg=19, distance_m=1.4,
+              width_m=0.05, cone_deg=50, edge=0.4, strength_stops=0.3, temperature_k=4300, aim=AIM),
+        Light(id="fill", name="Sky", role="fill", azimuth_deg=50, elevation_deg=50, distance_m=0.9, width_m=0.7,
+              height_m=0.7, strength_stops=-2.6, temperature_k=10500, aim=AIM),
+        Light(id="rim", name="Rim", role="rim", azimuth_deg=160, elevation_deg=24, distance_m=0.6, width_m=0.12,
+              height_m=0.5, strength_stops=-2.0, temperature_k=5200, aim=AIM),
     )  # fmt: skip
-    environment = Environment(asset=picture, source_name="north-light-studio.exr", strength_stops=-1.2)
-    return Look(id="look-1", name="Day", lights=lights, environment=environment, tone=Tone(ev100=9.0))
+    environment = Environment(asset=picture, source_name="north-light-studio.exr", strength_stops=-1.4)
+    return Look(id="look-1", name="Low sun", lights=lights, environment=environment, tone=Tone(ev100=9.0))
 
 
 def _evening(picture: str) -> Look:

@@ -45,33 +45,41 @@ class ScatterReady(Doc):
 
 @performs(ScatterReady)
 def _scatter(project: Project, change: ScatterReady, tools: Tools) -> tuple[Project, str]:
-    ready, subject = SCATTERS[change.ready], project.subject
+    subject = project.subject
     measures = None if subject is None else tools.measures_of(subject)
     hull = placed_hull(measures, subject.placement) if subject and measures else np.zeros((0, 3))
     size = float(np.ptp(hull, axis=0).max()) if len(hull) else USUAL_SIZE_M
     name = free_name((x.name for x in project.items), change.ready.capitalize())
-    made = _made(ready, size)
-    material = Material(id=new_id("material"), name=name, base_color=ready.colour, **ready.made_of)
-    part = Part(id=new_id("part"), name=name, triangles=len(build_made(made).triangles))
     rides = subject.rides if subject is not None and subject.rides in (ON_SET, ON_DISC) else ON_SET
     place = Placement() if subject is None else Placement(x_m=subject.placement.x_m, z_m=subject.placement.z_m)
-    reach = size * ready.reach
+    reach = size * SCATTERS[change.ready].reach
     if rides == ON_DISC and project.set.disc.on:
         reach = min(reach, project.set.disc.radius_m)
+    item, material = scattered_item(change.ready, name, new_id("scatter"), size, reach)
+    item = revise(item, rides=rides, placement=place)
+    assert item.made is not None
+    stands = ground_placement(measure_made_item(item.made), place, stand_height_m(project, item))
+    items = (*project.items, revise(item, placement=stands))
+    return put_all(project, {"materials": (*project.materials, material), "items": items}), f"Scatter {change.ready}"
+
+
+def scattered_item(ready: ReadyScatter, name: str, identity: str, size: float, reach: float) -> tuple[Item, Material]:
+    """A ready scatter on the floor around a subject of a size, m, and its material; ids are made of the one told."""
+    kind = SCATTERS[ready]
+    made = _made(kind, size)
+    material = Material(id=f"{identity}-material", name=name, base_color=kind.colour, **kind.made_of)
+    part = Part(id=f"{identity}-part", name=name, triangles=len(build_made(made).triangles))
     item = Item(
-        id=new_id("item"),
+        id=identity,
         name=name,
         made=made,
         parts=(part,),
         variant_id="colourway-1",
-        rides=rides,
+        rides=ON_SET,
         variants=(Variant(id="colourway-1", name="As made", parts=(Worn(id=part.id, material=material.id),)),),
-        placement=place,
-        copies=revise(LIES, **_numbers(ready, made, reach), **ready.lies),
+        copies=revise(LIES, **_numbers(kind, made, reach), **kind.lies),
     )
-    stands = ground_placement(measure_made_item(made), place, stand_height_m(project, item))
-    items = (*project.items, revise(item, placement=stands))
-    return put_all(project, {"materials": (*project.materials, material), "items": items}), f"Scatter {change.ready}"
+    return item, material
 
 
 def _made(ready: Scatter, size: float) -> Made:

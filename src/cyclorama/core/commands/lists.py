@@ -9,7 +9,8 @@ from pydantic import Field
 
 from ..errors import ChangeError
 from ..geometry.measure import Measures, ground_placement, measure, placed_hull
-from ..geometry.primitives import build_made
+from ..geometry.natural import NATURAL
+from ..geometry.primitives import build_made, made_box, part_names
 from ..motion import stand_height_m
 from ..scene import (
     Aim,
@@ -33,7 +34,7 @@ from ..scene import (
     value_at,
 )
 from ..scene.base import new_id
-from ..scene.item import ON_SET, Form
+from ..scene.item import MOST_LETTERS, ON_SET, Form, Letters
 from ..scene.light import WITH_RIG
 from ..scene.writing import revise
 from .base import ValuePath, performs
@@ -58,23 +59,29 @@ def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
     low, high = (hull.min(axis=0), hull.max(axis=0)) if len(hull) else (np.zeros(3), np.full(3, USUAL_SIZE_M))
     size = float((high - low).max())
     right = rightmost(project, measures_of)
-    made = _made(form, size, _foot(hull, subject) if subject else size)
-    x, z = right + size * 0.1 + made.width_m / 2, -size * 0.2
+    made = _made(form, size, _foot(hull, subject) if subject else size, project.name)
+    wide = float(np.ptp(made_box(made)[:, 0]))
+    x, z = right + size * 0.1 + wide / 2, -size * 0.2
     under = form == "plinth" and subject is not None and len(hull) > 0
     if under and subject:
         x, z = subject.placement.x_m, subject.placement.z_m
     name = free_name((x.name for x in project.items), form.capitalize())
     material = Material(id=new_id("material"), name=name, base_color=(0.62, 0.61, 0.59), specular_roughness=0.55)
-    part = Part(id=new_id("part"), name=name, triangles=len(build_made(made).triangles))
+    mesh = build_made(made)
+    parts = tuple(
+        Part(id=new_id("part"), name=part, triangles=int((mesh.part == k).sum()))
+        for k, part in enumerate(part_names(made) or (name,))
+    )
+    worn = tuple(Worn(id=part.id, material=material.id) for part in parts)
     rides = subject.rides if under and subject else ON_SET
     item = Item(
         id=new_id("item"),
         name=name,
         made=made,
-        parts=(part,),
+        parts=parts,
         variant_id="colourway-1",
         rides=rides,
-        variants=(Variant(id="colourway-1", name="As made", parts=(Worn(id=part.id, material=material.id),)),),
+        variants=(Variant(id="colourway-1", name="As made", parts=worn),),
         placement=Placement(x_m=x, z_m=z),
     )
     stands = ground_placement(measure_made_item(made), item.placement, stand_height_m(project, item))
@@ -237,8 +244,16 @@ def _foot(hull: np.ndarray, subject: Item) -> float:
     return 2 * float(np.hypot(foot[:, 0] - subject.placement.x_m, foot[:, 2] - subject.placement.z_m).max())
 
 
-def _made(form: Form, size: float, foot: float) -> Made:
-    """A shape for a subject of a size and a foot, m."""
+def _made(form: Form, size: float, foot: float, text: str) -> Made:
+    """A shape for a subject of a size and a foot, m; letters write a text."""
+    if form == "letters":
+        high = size * 0.2
+        return Made(
+            form=form, depth_m=high * 0.3, height_m=high, edge_m=high * 0.03, letters=Letters(text=text[:MOST_LETTERS])
+        )
+    if form in NATURAL:
+        width, depth, height = NATURAL[form].size_m
+        return Made(form=form, width_m=width, depth_m=depth, height_m=height, edge_m=0.0)
     if form == "plinth":
         return Made(form=form, width_m=foot * 1.25, depth_m=foot * 1.25, height_m=size * 0.35, edge_m=size * 0.01)
     if form == "card":

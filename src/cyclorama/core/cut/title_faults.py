@@ -1,9 +1,9 @@
 """Titles of which a picture of some size would not show everything."""
 
+from ..lettering import missing, scripts_of
 from ..scene.base import ReadAsset
 from .compose import shape_of
 from .document import Cut, Title
-from .lettering import missing, scripts_of
 from .timeline import lay_out_cut, start_of
 from .titles import draw_title, extent, text_of
 

@@ -8,13 +8,13 @@ import scipy
 from numpy.typing import NDArray
 from PIL import Image
 
+from ..lettering import TextLine, coverage, set_line
 from ..motion.frames import FrameRate
 from ..motion.timecode import timecode
 from ..picture.view_transform import srgb_encode
 from ..picture_files import decode_picture
 from ..scene.base import Colour, ReadAsset
 from .document import Title, TitleLayout
-from .lettering import TextLine, coverage, set_line
 
 F32 = NDArray[np.float32]
 LINE_STEP = 1.2

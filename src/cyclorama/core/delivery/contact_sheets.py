@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..cut.lettering import coverage, set_line
+from ..lettering import coverage, set_line
 from ..picture.view_transform import over, to_bytes
 
 F32 = NDArray[np.float32]

@@ -18,6 +18,8 @@ Sheet = tuple[F64, NDArray[np.int64]]
 """Points (n, 3) and triangles (t, 3)."""
 SHAPES = 6
 """Shapes of each form, told apart by their number."""
+RIBS = 14
+"""Ribs of a shell."""
 COARSER = 2
 """Levels by which stand-ins of forms are coarser."""
 Random = np.random.Generator
@@ -185,6 +187,19 @@ def _confetti(random: Random, coarser: int) -> Sheet:
     return np.stack([x, curl * z**2 + twist * x * z, z], axis=1), triangles
 
 
+def _shell(random: Random, coarser: int) -> Sheet:
+    """A fan with ribs, domed, its hinge at the back."""
+    t, s, triangles = _sheet(21, 49, coarser)
+    ribs = 0.5 + 0.5 * np.cos(2 * np.pi * RIBS / 2 * s)
+    radius = t * (1.0 + 0.05 * ribs * t) * (1.0 - 0.12 * s**2)
+    angle = s * np.radians(random.uniform(62, 74))
+    dome = random.uniform(0.26, 0.36) * np.sin(np.pi * np.clip(t, 0, 1) ** 0.8) * (1.0 - 0.75 * s**2)
+    growth = 0.008 * np.cos(2 * np.pi * random.uniform(4, 7) * t)
+    return np.stack(
+        [radius * np.sin(angle), dome + 0.045 * ribs * t + growth, radius * np.cos(angle)], axis=1
+    ), triangles
+
+
 _ALL = (
     NaturalForm("pebble", _pebble, (0.028, 0.022, 0.014)),
     NaturalForm("gravel", _gravel, (0.014, 0.012, 0.010), 8.0),
@@ -196,6 +211,7 @@ _ALL = (
     NaturalForm("snow", _snow, (0.004, 0.004, 0.0035)),
     NaturalForm("crumb", _crumb, (0.006, 0.005, 0.004)),
     NaturalForm("bean", _bean, (0.011, 0.008, 0.006)),
+    NaturalForm("shell", _shell, (0.024, 0.021, 0.007)),
 )
 NATURAL: dict[Form, NaturalForm] = {kind.form: kind for kind in _ALL}
 _NUMBERS = {kind.form: number for number, kind in enumerate(_ALL)}

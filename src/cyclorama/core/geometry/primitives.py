@@ -1,6 +1,7 @@
 """Shapes made by the program: plinth, box, ball, card and natural forms, each on the middle of its base."""
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from .build import arc, grid_mesh, lathe
 from .mesh import Mesh
 from .natural import build_natural, is_natural
 
+LETTER_PARTS = ("Face", "Bevel", "Side")
 CARD_M = 0.02
 """How thick a card is, as a share of its width."""
 SEGMENTS, ROUND_STEPS = 128, 6
@@ -22,7 +24,16 @@ def build_made(made: Made) -> Mesh:
     A plinth and a ball are round where they are as wide as deep, else elliptic; a card is as thick as a fiftieth of its
     width, whatever its depth.
     """
+    if made.letters is not None:
+        from .letters import build_letters  # polygons are only loaded where something is written
+
+        return build_letters(made)
     return build_natural(made) if is_natural(made) else _BUILDERS[made.form](made)
+
+
+def part_names(made: Made) -> tuple[str, ...]:
+    """Names of the parts of a made shape; none: it is one part."""
+    return LETTER_PARTS if made.letters is not None else ()
 
 
 def build_standin(made: Made) -> Mesh:
@@ -32,9 +43,17 @@ def build_standin(made: Made) -> Mesh:
 
 def made_box(made: Made) -> Points:
     """Lowest and highest corner (2, 3) of a made shape, m."""
+    if made.letters is not None:
+        return _bounds(made)
     depth = made.width_m * CARD_M if made.form == "card" else made.depth_m
     x, z = made.width_m / 2, depth / 2
     return np.array([[-x, 0.0, -z], [x, made.height_m, z]])
+
+
+@lru_cache(maxsize=64)
+def _bounds(made: Made) -> Points:
+    vertices = build_made(made).vertices.astype(np.float64)
+    return np.array([vertices.min(axis=0), vertices.max(axis=0)]) if len(vertices) else np.zeros((2, 3))
 
 
 def _plinth(made: Made) -> Mesh:

@@ -18,6 +18,11 @@ def pack_meshes(meshes: list[tuple[Mesh, int]]) -> bytes:
     )
 
 
+def in_parts(mesh: Mesh) -> list[tuple[Mesh, int]]:
+    """The parts of a mesh, each with its number."""
+    return [(mesh.only(mesh.part == part), int(part)) for part in np.unique(mesh.part)]
+
+
 def packed_normals(normals: NDArray[np.float32]) -> NDArray[np.int8]:
     """Unit normals (v, 3) as they are in the binary (v, 4)."""
     packed = np.zeros((len(normals), 4), np.int8)

@@ -18,7 +18,7 @@ from ..scene.writing import derive
 
 MOST_GAIN = 64.0
 """A light that is raised further shows nothing but the noise of the few samples it was given while it was weak."""
-_THINGS: frozenset[Affects] = frozenset({"motion", "transform", "geometry", "liquid", "camera", "film"})
+_THINGS: frozenset[Affects] = frozenset({"motion", "transform", "geometry", "amount", "camera", "film"})
 _BEAM: frozenset[Affects] = frozenset({"light"})
 _EXPOSED = _THINGS | _BEAM | frozenset[Affects]({"surface"})
 """What is in an exposed film for good."""

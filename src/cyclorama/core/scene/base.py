@@ -15,7 +15,7 @@ Affects = Literal[
     "transform",
     "geometry",
     "surface",
-    "liquid",
+    "amount",
     "light",
     "gain",
     "camera",
@@ -27,9 +27,9 @@ Affects = Literal[
 
 nothing: names and where things came from. shoot: how it is shot, and what its files are called. motion: what stands
 where in which frame. transform: where a thing is at rest. geometry: shapes, and what of them is seen. surface: what
-they are made of. liquid: how far they are filled. light: where lights stand and what shapes their beams. gain: how
-strong and of which colour light is. camera: what rays leave the lens. film: how light is gathered. backdrop: what is
-seen behind everything. picture: how what was gathered is shown.
+they are made of. amount: how far they are filled, or written. light: where lights stand and what shapes their beams.
+gain: how strong and of which colour light is. camera: what rays leave the lens. film: how light is gathered. backdrop:
+what is seen behind everything. picture: how what was gathered is shown.
 """
 _CONTROLS = re.compile(r"[\x00-\x09\x0b-\x1f\x7f-\x9f]+")
 """Control characters (Unicode category Cc) but line feeds."""

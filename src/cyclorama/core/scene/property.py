@@ -68,7 +68,7 @@ class Property:
         return plain and (shown or self.affects in _KEYED)
 
 
-_KEYED: tuple[Affects, ...] = ("transform", "surface", "liquid", "light", "gain", "camera", "backdrop", "picture")
+_KEYED: tuple[Affects, ...] = ("transform", "surface", "amount", "light", "gain", "camera", "backdrop", "picture")
 """What may change from frame to frame without anything being built anew."""
 
 

@@ -65,5 +65,7 @@ SCATTERS: dict[ReadyScatter, Scatter] = {
                       {"specular_roughness": 0.8}, 0.8),
     "beans": Scatter("bean", "Bean", (0.075, 0.034, 0.016), 0.75, 0.5, 6000,
                      {"size_spread": 0.3, "tint_spread": 0.6, "lie": "settled"}, {"specular_roughness": 0.3}),
+    "shells": Scatter("shell", "Shell", (0.72, 0.56, 0.45), 0.9, 0.18, 1500,
+                      {"size_spread": 0.7, "tint_spread": 0.5, "hue_spread": 0.08}, {"specular_roughness": 0.35}),
 }  # fmt: skip
 """By name."""

@@ -19,13 +19,13 @@ from ...core.cut.compose import shape_of
 from ...core.cut.descriptions import clip_says, cut_says, sound_says
 from ...core.cut.document import Cut, Title
 from ...core.cut.edits import Edit
-from ...core.cut.lettering import set_line
 from ...core.cut.sound import Mix, decode_sound, peaks, wav_of
 from ...core.cut.sound_synthesis import GOES_ROUND, MADE, RATE, synthesize_sound
 from ...core.cut.timeline import Laid, lay_out_cut, length_of, number_at, start_of, total
 from ...core.cut.title_faults import font_wanted, missing_letters
 from ...core.errors import IntakeError, NotFoundError
 from ...core.geometry.cache_keys import content_hash
+from ...core.lettering import set_line
 from ...core.picture.files import encode_display
 from ...core.scene.base import Id
 from ...shoot.finish.take_frames import TakeReel

@@ -3,6 +3,7 @@
 import base64
 from functools import partial
 from typing import Any
+from urllib.parse import urlencode
 
 import numpy as np
 
@@ -309,7 +310,7 @@ def standin_url(item: Item) -> str:
     """Address of the reduced mesh of an item."""
     if item.made is None:
         return f"/api/assets/{item.asset}/standin"
-    return "/api/made?" + "&".join(f"{name}={value}" for name, value in item.made.model_dump().items())
+    return f"/api/made?{urlencode({'made': item.made.model_dump_json(exclude_defaults=True)})}"
 
 
 def _subject(r: Review) -> SubjectState | None:

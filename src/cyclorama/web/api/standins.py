@@ -17,7 +17,7 @@ from ...core.geometry.cache_keys import copies_key, hollow_key, standin_key
 from ...core.geometry.copies import prototype_values
 from ...core.geometry.placement import placement_matrix
 from ...core.geometry.primitives import build_standin
-from ...core.geometry.standin_file import pack_meshes
+from ...core.geometry.standin_file import in_parts, pack_meshes
 from ...core.light.masks import in_beam
 from ...core.motion import Moment, moment_of_first
 from ...core.render.compile.copies import tints
@@ -38,6 +38,12 @@ MOST_SHOWN = 4000
 _FOR_EVER = {"cache-control": "public, max-age=31536000, immutable"}
 
 
+class MadeShape(BaseModel):
+    """Request for the mesh of a made shape."""
+
+    made: Json[Made]
+
+
 @router.get("/assets/{asset}/standin")
 def standin(ctx: Ctx, asset: str) -> Response:
     """The reduced mesh of a model; never changes for an asset."""
@@ -46,9 +52,9 @@ def standin(ctx: Ctx, asset: str) -> Response:
 
 
 @router.get("/made")
-def made_mesh(wanted: Annotated[Made, Query()]) -> Response:
+def made_mesh(wanted: Annotated[MadeShape, Query()]) -> Response:
     """The mesh of a made shape; never changes for its measures."""
-    data = pack_meshes([(build_standin(wanted), 0)])
+    data = pack_meshes(in_parts(build_standin(wanted.made)))
     return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
 
 

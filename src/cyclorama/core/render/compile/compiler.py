@@ -67,7 +67,7 @@ from .lights import Glow, gobo_names, lights_of
 from .views import views_of
 
 _SHAPE: frozenset[Affects] = frozenset({"geometry", "transform"})
-_FILLED: frozenset[Affects] = _SHAPE.union(("liquid",))
+_FILLED: frozenset[Affects] = _SHAPE.union(("amount",))
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
 FIRST_ROWS = 3
 """Rows of the exit, the sweep and the disc come before the project's materials."""

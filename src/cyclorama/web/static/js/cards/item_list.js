@@ -57,7 +57,9 @@ export class ItemList {
     const presented = item.id === project.subject_id;
     byId("present-item").hidden = presented;
     byId("item-made").hidden = !item.made;
-    byId("item-round").hidden = !["plinth", "box"].includes(item.made?.form ?? "");
+    byId("item-letters").hidden = !item.made?.letters;
+    byId("item-wide").hidden = Boolean(item.made?.letters);
+    byId("item-round").hidden = !["plinth", "box", "letters"].includes(item.made?.form ?? "");
     byId("item-deep").hidden = item.made?.form === "card";
     this.#showRides(item, project);
     this.#showMaterial(item, project);

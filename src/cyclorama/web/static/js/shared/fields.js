@@ -45,7 +45,7 @@ export class Fields {
     }
     for (const box of root.querySelectorAll("[data-text]")) {
       box.addEventListener("change", () => this.#set(box.dataset.text, box.value));
-      box.addEventListener("keydown", (e) => e.key === "Enter" && box.blur());
+      if (box.tagName !== "TEXTAREA") box.addEventListener("keydown", (e) => e.key === "Enter" && box.blur());
     }
   }
 

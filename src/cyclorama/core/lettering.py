@@ -21,7 +21,7 @@ from fontTools.pens.basePen import BasePen
 from numba import njit
 from numpy.typing import NDArray
 
-from ..errors import IntakeError
+from .errors import IntakeError
 
 FONTS = Path(__file__).parent / "fonts"
 _GROTESQUE = ("hanken-grotesk-latin", "hanken-grotesk-latin-ext", "hanken-grotesk-vietnamese")
@@ -199,6 +199,15 @@ def _outline(font: Any, number: int) -> NDArray[np.float64]:
     with _LOCK:
         font.draw_glyph_with_pen(number, pen)
     return np.array(pen.pieces, np.float64).reshape(-1, 4) / font.face.upem
+
+
+def contours_of(glyph: Glyph) -> list[NDArray[np.float64]]:
+    """Closed contours (n, 2) of a glyph where it stands, in units of the size, y upwards."""
+    pieces = _outline(glyph.face, glyph.number)
+    if not len(pieces):
+        return []
+    begins = np.flatnonzero((pieces[1:, :2] != pieces[:-1, 2:]).any(axis=1)) + 1
+    return [run[:, :2] + [glyph.x, glyph.y] for run in np.split(pieces, begins) if len(run) > 2]
 
 
 def coverage(line: TextLine, size_px: float, left: float, base: float, width: int, height: int) -> F32:

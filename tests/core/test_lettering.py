@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from cyclorama.core.cut.lettering import _filled, _outline, coverage, missing, set_line
 from cyclorama.core.errors import IntakeError
+from cyclorama.core.lettering import _filled, _outline, coverage, missing, set_line
 
 
 def enclosed(pieces: np.ndarray) -> float:
