@@ -26,6 +26,7 @@ from ..core.scene import Aim, Gobo, Item, Light, Material, Project, put_all
 from ..core.scene.haze import THICKNESSES
 from ..core.scene.stocked import ReadyScatter, ReadySet
 from ..core.scene.writing import revise
+from ..core.stock.scatters import SCATTERS
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Result
@@ -116,7 +117,8 @@ def ready_picture(change: Ready, compiler: SceneCompiler, tracer: Tracer, cancel
         return still_of(filled, compiler, tracer, SIZE, CLEAR_SAMPLES, cancelled)
     project = _in_a_beam() if isinstance(change, SetHaze) else _stage()
     if isinstance(change, ScatterReady):
-        project = _bare_floor(project)
+        on_subject = SCATTERS[change.ready].on_subject
+        project = put_all(project, {"camera/distance_m": 0.26}) if on_subject else _bare_floor(project)
     if change != SetHaze(thickness="off"):  # its air is clear already
         project, _label = perform(project, change, _measures, PickProbe(compiler, tracer))
     return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)

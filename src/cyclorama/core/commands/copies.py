@@ -53,7 +53,11 @@ def _scatter(project: Project, change: ScatterReady, tools: Tools) -> tuple[Proj
     rides = subject.rides if subject is not None and subject.rides in (ON_SET, ON_DISC) else ON_SET
     place = Placement() if subject is None else Placement(x_m=subject.placement.x_m, z_m=subject.placement.z_m)
     reach = size * SCATTERS[change.ready].reach
-    if rides == ON_DISC and project.set.disc.on:
+    if SCATTERS[change.ready].on_subject:
+        if subject is None:
+            raise ChangeError("There is no subject yet. Bring a model in first.")
+        rides = subject.id
+    elif rides == ON_DISC and project.set.disc.on:
         reach = min(reach, project.set.disc.radius_m)
     item, material = scattered_item(change.ready, name, new_id("scatter"), size, reach)
     item = revise(item, rides=rides, placement=place)

@@ -29,6 +29,8 @@ class Stands:
     """(n, 3) unit"""
     turns: F64
     """(n,) radians about that"""
+    sizes: F64 | None = None
+    """(n,) × of each; None: as the copies say"""
 
 
 def about_vertical(angles: F64) -> F64:
@@ -116,6 +118,9 @@ _ALL = (
     ArrangementKind(
         "scatter", "Scattered", "Lie by chance on what the item stands on, clear of all else.",
         (_SPACING, _RADIUS, _CLEAR),
+    ),
+    ArrangementKind(
+        "drops", "Drops", "Condense on what the item stands on, and merge where they touch.", (_RADIUS,),
     ),
     ArrangementKind("row", "Row", "Stand side by side.", (_SPACING, _STAGGER, _DIRECTION, _STEP), _row),
     ArrangementKind("grid", "Grid", "Stand in rows.", (_SPACING, _COLUMNS, _ROWS, _STAGGER, _DIRECTION), _grid),

@@ -15,9 +15,10 @@ from ..scene.copies import Copies
 from ..scene.writing import derive
 from .arrangements import ARRANGEMENTS, Stands, about_vertical, along_path, upright
 from .dart_throwing import Target, throw_darts
+from .drops import condensed_radii, merge_drops
 from .measure import Measures, extreme_points, placed_hull
 from .mesh import Mesh, face_normals
-from .natural import SHAPES, is_natural
+from .natural import DROP_FOOT, SHAPES, is_natural
 
 F64 = NDArray[np.float64]
 F32 = NDArray[np.float32]
@@ -49,6 +50,8 @@ class Ground:
     """(h, w) 0…1: where copies are denser, seen from above, its upper edge at the back"""
     limit: Callable[[F64, F64], NDArray[np.bool_]] | None = None
     """true for places x, z at which copies may lie"""
+    is_open: Callable[[Points, F64], NDArray[np.bool_]] | None = None
+    """true for places (n, 3) from which nothing stands in the way of their normals (n, 3)"""
 
 
 def fractions(seed: int, count: int, draw: int) -> F64:
@@ -97,13 +100,17 @@ def arrange(
     hulls = [mesh.vertices[_corners_of_hull(mesh)].astype(np.float64) for mesh in prototypes]
     if copies.arrangement == "scatter":
         stands = _scattered(copies, hulls, foot, ground)
+    elif copies.arrangement == "drops":
+        stands = _condensed(copies, hulls, foot, ground)
     elif copies.arrangement == "path":
         stands = along_path(path)
     else:
         stands = ARRANGEMENTS[copies.arrangement].in_order(copies, foot)
     count = len(stands.places)
     which = _chosen_prototypes(copies, len(prototypes), count)
-    sizes = 2.0 ** (copies.size_spread * (2.0 * fractions(copies.seed, count, 1) - 1.0))
+    sizes = stands.sizes
+    if sizes is None:
+        sizes = 2.0 ** (copies.size_spread * (2.0 * fractions(copies.seed, count, 1) - 1.0))
     turned = replace(
         stands, turns=stands.turns + copies.turn_spread * math.pi * (2.0 * fractions(copies.seed, count, 2) - 1.0)
     )
@@ -147,6 +154,23 @@ def _from_up(ups: F64) -> F64:
     down = y < -0.999999
     found[down] = np.diag([1.0, -1.0, -1.0])
     return found
+
+
+def _condensed(copies: Copies, hulls: list[F64], foot: Vec3, ground: Ground | None) -> Stands:
+    """Drops as large as the prototypes at most before they merge, their foot in the surface."""
+    dry = derive(copies, arrangement="scatter", spacing_m=0.0, upright=False)
+    found = _scattered(dry, hulls, foot, ground)
+    places, normals = found.places, found.ups
+    if ground is not None and ground.is_open is not None:
+        seen = ground.is_open(places, normals)
+        places, normals = places[seen], normals[seen]
+    radius = max(float(np.ptp(hull[:, [0, 2]], axis=0).max()) for hull in hulls) / 2
+    tall = max(float(np.ptp(hull[:, 1])) for hull in hulls)
+    radii = radius * condensed_radii(fractions(copies.seed, len(places), 1))
+    left, radii = merge_drops(places, normals, radii)
+    sizes = radii / radius
+    feet = places[left] - normals[left] * (DROP_FOOT * tall * sizes)[:, None]
+    return replace(upright(feet, np.zeros(1)), ups=normals[left], sizes=sizes)
 
 
 def _scattered(copies: Copies, hulls: list[F64], foot: Vec3, ground: Ground | None) -> Stands:
@@ -280,7 +304,7 @@ def shown_hull(measures: Measures, item: Item) -> Points:
     if copies is None:
         return hull
     foot = np.array([item.placement.x_m, float(hull[:, 1].min()), item.placement.z_m])
-    if copies.arrangement == "scatter":
+    if copies.arrangement in ("scatter", "drops"):
         around = np.linspace(0, 2 * np.pi, RIM, endpoint=False)
         rim = copies.radius_m * np.stack([np.sin(around), 0 * around, np.cos(around)], axis=1)
         return np.concatenate([rim + foot, rim + foot + [0.0, np.ptp(hull[:, 1]), 0.0]])

@@ -20,6 +20,10 @@ SHAPES = 6
 """Shapes of each form, told apart by their number."""
 RIBS = 14
 """Ribs of a shell."""
+DROP_CONTACT_DEG = 72.0
+"""Angle at which a drop of water meets what it lies on: that of water on clean plastics and lacquer is 60° to 80°."""
+DROP_FOOT, CAP_SHARE = 0.22, 10 / 12
+"""Share of a drop's height below the surface, and of its rows that are above."""
 COARSER = 2
 """Levels by which stand-ins of forms are coarser."""
 Random = np.random.Generator
@@ -200,6 +204,20 @@ def _shell(random: Random, coarser: int) -> Sheet:
     ), triangles
 
 
+def _drop(random: Random, coarser: int) -> Sheet:
+    """A cap of water, not quite round, with a foot that goes into what it lies on."""
+    t, s, triangles = _sheet(13, 33, coarser)
+    edge, angle = np.radians(DROP_CONTACT_DEG), np.pi * s
+    polar = edge * np.minimum(t / CAP_SHARE, 1.0)
+    far, y = np.sin(polar) / np.sin(edge), (np.cos(polar) - np.cos(edge)) / np.sin(edge)
+    below = np.clip((t - CAP_SHARE) / (1 - CAP_SHARE), 0, 1)
+    deep = -DROP_FOOT / (1 - DROP_FOOT) * (1 - np.cos(edge)) / np.sin(edge)
+    y = np.where(below > 0, deep, y)
+    far = np.where(below > 0, far * (1.0 - np.clip(2 * below - 1, 0, 1)), far)
+    out = 1.0 + 0.03 * np.cos(2 * angle + random.uniform(0, 6)) + 0.02 * np.cos(3 * angle + random.uniform(0, 6))
+    return np.stack([far * out * np.sin(angle), y, far * out * np.cos(angle)], axis=1), triangles
+
+
 _ALL = (
     NaturalForm("pebble", _pebble, (0.028, 0.022, 0.014)),
     NaturalForm("gravel", _gravel, (0.014, 0.012, 0.010), 8.0),
@@ -211,6 +229,7 @@ _ALL = (
     NaturalForm("snow", _snow, (0.004, 0.004, 0.0035)),
     NaturalForm("crumb", _crumb, (0.006, 0.005, 0.004)),
     NaturalForm("bean", _bean, (0.011, 0.008, 0.006)),
+    NaturalForm("drop", _drop, (0.005, 0.005, 0.0023), 60.0),
     NaturalForm("shell", _shell, (0.024, 0.021, 0.007)),
 )
 NATURAL: dict[Form, NaturalForm] = {kind.form: kind for kind in _ALL}

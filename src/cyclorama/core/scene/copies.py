@@ -6,7 +6,7 @@ from pydantic import Field
 
 from .base import AssetRef, Choices, Doc, Id, quantity
 
-Arrangement = Literal["scatter", "row", "grid", "circle", "stack", "path"]
+Arrangement = Literal["scatter", "drops", "row", "grid", "circle", "stack", "path"]
 MOST_COPIES = 1_000_000
 
 
@@ -24,6 +24,7 @@ class Copies(Doc):
         Choices(
             {
                 "scatter": "Scattered",
+                "drops": "Drops",
                 "row": "Row",
                 "grid": "Grid",
                 "circle": "Circle",

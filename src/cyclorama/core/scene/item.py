@@ -16,7 +16,7 @@ Resting = Literal["as it came", "face", "back", "left", "right", "head"]
 Form = Literal[
     "plinth", "box", "ball", "card",
     "letters", "pebble", "gravel", "grain", "petal", "leaf", "needle", "confetti", "snow", "crumb", "bean",
-    "shell",
+    "shell", "drop",
 ]  # fmt: skip
 ON_DISC, ON_SET, ON_CAMERA = "disc", "set", "camera"
 GROUNDS = (ON_DISC, ON_SET, ON_CAMERA)

@@ -99,5 +99,5 @@ class Stocked(Doc):
 
 ReadySet = Literal["bare sweep", "bottle on dark gloss", "shoe on paper", "jewel on stone", "figure on disc"]
 ReadyScatter = Literal[
-    "pebbles", "gravel", "sand", "petals", "leaves", "needles", "confetti", "snow", "crumbs", "beans", "shells"
+    "pebbles", "gravel", "sand", "petals", "leaves", "needles", "confetti", "snow", "crumbs", "beans", "shells", "drops"
 ]  # fmt: skip

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any
 
+from ..material.presets import LIQUIDS
 from ..scene.copies import Copies
 from ..scene.item import Form
 from ..scene.stocked import ReadyScatter
@@ -30,6 +31,8 @@ class Scatter:
     """values of their material"""
     reach: float = 1.0
     """how far they lie round the subject, as a multiple of its size"""
+    on_subject: bool = False
+    """they lie on the subject, not around it"""
 
 
 _SHEET = {"thin_walled": True, "subsurface_weight": 0.6}
@@ -67,5 +70,7 @@ SCATTERS: dict[ReadyScatter, Scatter] = {
                      {"size_spread": 0.3, "tint_spread": 0.6, "lie": "settled"}, {"specular_roughness": 0.3}),
     "shells": Scatter("shell", "Shell", (0.72, 0.56, 0.45), 0.9, 0.18, 1500,
                       {"size_spread": 0.7, "tint_spread": 0.5, "hue_spread": 0.08}, {"specular_roughness": 0.35}),
+    "drops": Scatter("drop", "Drop", (0.8, 0.8, 0.8), 0.0, 2.0, 6000,
+                     {"arrangement": "drops"}, LIQUIDS["Water"], on_subject=True),
 }  # fmt: skip
 """By name."""

@@ -2,8 +2,10 @@
 
 import colorsys
 from collections.abc import Callable, Iterator
+from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...arrays import Mask, Mat4, Points
 from ...geometry.build import build_disc
@@ -17,9 +19,13 @@ from ...scene.base import ReadAsset
 from ...scene.copies import Copies
 from ...scene.item import ON_DISC, ON_SET
 from ...scene.writing import derive
-from ..trace.arrays import F32, F64, I32
+from ..trace.arrays import F32, F64, I32, STANDS, Bodies, Rays, make_scratch
+from ..trace.bodies import Body, addresses_of, find_blocked, pose_keys
+from ..trace.embree import Structure
 from .instances import CopiedMesh, RestMesh
 
+OFF = 1e-4
+"""Distance from the surface, as a share of the size of what is looked at, at which it is looked out."""
 LIGHTNESS = 0.4
 """Largest difference of tints, as a share."""
 MeshOf = Callable[[Item], Mesh]
@@ -112,7 +118,8 @@ def poses_of(moment: Moment, item: Item, prototypes: list[Mesh], mesh_of: MeshOf
     if copies is None or not full:
         return [np.zeros((0, 12), np.float32) for _ in prototypes]
     foot = np.array([item.placement.x_m, _ground_height(moment, item, mesh_of), item.placement.z_m], np.float64)
-    ground = _ground(moment, item, full, foot, mesh_of, picture) if copies.arrangement == "scatter" else None
+    lies = copies.arrangement in ("scatter", "drops")
+    ground = _ground(moment, item, full, foot, mesh_of, picture) if lies else None
     poses = iter(arrange(copies, full, foot, ground, _path(moment, copies)))
     return [next(poses) if len(mesh.triangles) else np.zeros((0, 12), np.float32) for mesh in prototypes]
 
@@ -162,7 +169,20 @@ def _ground(
         tuple(footprint(_near(other, foot, reach), high + 1.5 * tall, cell) for other in others),
         picture,
         None if carrier is not None else _limit(moment, item),
+        partial(_is_open, mesh),
     )
+
+
+def _is_open(mesh: Mesh, places: Points, normals: F64) -> NDArray[np.bool_]:
+    """True for places (n, 3) of a mesh from which nothing of it stands in the way of their normals (n, 3)."""
+    size = float(np.ptp(mesh.vertices, axis=0).max())
+    body = Body(Structure(mesh.vertices, mesh.triangles), 0)
+    where = Bodies(pose_keys(np.eye(4)[None])[None], np.array([STANDS], np.uint8), *addresses_of([body]))
+    blocked, far = np.empty(len(places), np.int32), np.full(len(places), 4 * size, np.float32)
+    origins = (places + OFF * size * normals).astype(np.float32)
+    rays = Rays(origins, normals.astype(np.float32), np.full(len(places), 0.5, np.float32))
+    find_blocked(where, rays, far, len(places), make_scratch(), blocked)
+    return np.asarray(blocked < 0)
 
 
 def _near(mesh: Mesh, foot: F64, reach: float) -> Mesh:
