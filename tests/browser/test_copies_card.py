@@ -36,3 +36,28 @@ def test_pebbles_are_scattered_by_a_picture_and_set_in_order(page: Page, server:
         undo(page)
     expect(card.locator("#items > li")).to_have_count(len(before.items))
     assert project(page, server).items == before.items
+
+
+@pytest.mark.webgl
+def test_letters_are_typed_and_laid(page: Page, server: Server, floor: str) -> None:
+    """They come with the name of the project; text and way to lie are asked of the server as they are set."""
+    opened(page, floor, "subject")
+    before = project(page, server)
+    card = page.locator("[data-card=subject]")
+    page.select_option("#add-item", "letters")
+    text = card.get_by_role("textbox", name="Text of the letters")
+    expect(text).to_have_value(before.name)
+    text.fill("Two\nlines")
+    with page.expect_response(lambda answer: "/api/made" in answer.url and "Two" in answer.url) as shape:
+        text.blur()
+    assert shape.value.ok
+    with page.expect_response(lambda answer: "/api/made" in answer.url and "lying" in answer.url) as shape:
+        card.get_by_role("button", name="Lie flat").click()
+    assert shape.value.ok
+    made = project(page, server).items[-1]
+    assert made.made is not None
+    assert made.made.letters is not None
+    assert (made.made.letters.text, [part.name for part in made.parts]) == ("Two\nlines", ["Face", "Bevel", "Side"])
+    for _ in range(3):
+        undo(page)
+    assert project(page, server).items == before.items

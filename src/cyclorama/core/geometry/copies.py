@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..arrays import Mask, Points, Vec3
 from ..scene import Item
-from ..scene.copies import Copies
+from ..scene.copies import MOST_COPIES, Copies
 from ..scene.writing import derive
 from .arrangements import ARRANGEMENTS, Stands, about_vertical, along_path, upright
 from .dart_throwing import Target, throw_darts
@@ -28,6 +28,8 @@ STANCES = 64
 """So many ways in which a copy lies, at most."""
 CELLS = 512
 """Cells across the grid of what is kept clear."""
+THROWN = 8
+"""Darts thrown for each drop."""
 AT_ONCE = 1 << 16
 UPWARD = 0.2
 """Least height of the normal (m a m) of a surface on which things stand upright."""
@@ -158,12 +160,14 @@ def _from_up(ups: F64) -> F64:
 
 def _condensed(copies: Copies, hulls: list[F64], foot: Vec3, ground: Ground | None) -> Stands:
     """Drops as large as the prototypes at most before they merge, their foot in the surface."""
-    dry = derive(copies, arrangement="scatter", spacing_m=0.0, upright=False)
+    count = min(THROWN * copies.count, MOST_COPIES)  # many lie in hollows
+    dry = derive(copies, arrangement="scatter", spacing_m=0.0, upright=False, count=count)
     found = _scattered(dry, hulls, foot, ground)
     places, normals = found.places, found.ups
     if ground is not None and ground.is_open is not None:
         seen = ground.is_open(places, normals)
         places, normals = places[seen], normals[seen]
+    places, normals = places[: copies.count], normals[: copies.count]
     radius = max(float(np.ptp(hull[:, [0, 2]], axis=0).max()) for hull in hulls) / 2
     tall = max(float(np.ptp(hull[:, 1])) for hull in hulls)
     radii = radius * condensed_radii(fractions(copies.seed, len(places), 1))

@@ -70,7 +70,7 @@ SCATTERS: dict[ReadyScatter, Scatter] = {
                      {"size_spread": 0.3, "tint_spread": 0.6, "lie": "settled"}, {"specular_roughness": 0.3}),
     "shells": Scatter("shell", "Shell", (0.72, 0.56, 0.45), 0.9, 0.18, 1500,
                       {"size_spread": 0.7, "tint_spread": 0.5, "hue_spread": 0.08}, {"specular_roughness": 0.35}),
-    "drops": Scatter("drop", "Drop", (0.8, 0.8, 0.8), 0.0, 2.0, 6000,
+    "drops": Scatter("drop", "Drop", (0.8, 0.8, 0.8), 0.0, 7.0, 20_000,
                      {"arrangement": "drops"}, LIQUIDS["Water"], on_subject=True),
 }  # fmt: skip
 """By name."""

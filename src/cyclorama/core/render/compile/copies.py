@@ -117,7 +117,7 @@ def poses_of(moment: Moment, item: Item, prototypes: list[Mesh], mesh_of: MeshOf
     full = [mesh for mesh in prototypes if len(mesh.triangles)]
     if copies is None or not full:
         return [np.zeros((0, 12), np.float32) for _ in prototypes]
-    foot = np.array([item.placement.x_m, _ground_height(moment, item, mesh_of), item.placement.z_m], np.float64)
+    foot = np.array([item.placement.x_m, _foot_height(moment, item, full), item.placement.z_m], np.float64)
     lies = copies.arrangement in ("scatter", "drops")
     ground = _ground(moment, item, full, foot, mesh_of, picture) if lies else None
     poses = iter(arrange(copies, full, foot, ground, _path(moment, copies)))
@@ -140,11 +140,10 @@ def _carrier(moment: Moment, item: Item) -> Item | None:
     return next((x for x in moment.items if x.id == item.rides), None)
 
 
-def _ground_height(moment: Moment, item: Item, mesh_of: MeshOf) -> float:
-    """Height of what an item stands on, m."""
-    carrier = _carrier(moment, item)
-    if carrier is not None:
-        return float(mesh_of(carrier).vertices[:, 1].max(initial=0.0))
+def _foot_height(moment: Moment, item: Item, prototypes: list[Mesh]) -> float:
+    """Height of the ground that an item stands on, m; on another item, that of its own lowest point."""
+    if _carrier(moment, item) is not None:
+        return min(float(mesh.vertices[:, 1].min()) for mesh in prototypes)
     stage = moment.set
     return stage.disc.height_m if item.rides == ON_DISC and stage.disc.on else 0.0
 
