@@ -32,9 +32,9 @@ THROWN = 8
 """Darts thrown for each drop."""
 AT_ONCE = 1 << 16
 UPWARD = 0.2
-"""Least height of the normal (m a m) of a surface on which things stand upright."""
+"""Least upward part of the unit normal of a surface on which things stand upright."""
 ROUGHLY_ROUND = 0.7
-"""Reach of a copy that counts when others are kept clear, as a share of its own half diagonal seen from above."""
+"""Share of its own reach, seen from above, by which a copy is kept clear of others: most are rounder than their box."""
 RIM, MOST_OUTER = 48, 400
 """Corners of the circle in which copies lie, and copies that are looked at for the hull of all."""
 _DENSER = ("even", "middle", "rim", "flat", "low", "high", "picture")

@@ -226,7 +226,9 @@ def _body(mesh: Mesh, first: int, copied: list[tuple[CopiedMesh, int]]) -> Body:
     within = []
     for (c, _), start, count in zip(copied, starts[:-1], counts, strict=True):
         m = c.piece.mesh
-        structure = structures.setdefault(id(m.vertices), Structure(m.vertices, m.triangles))
+        if id(m.vertices) not in structures:
+            structures[id(m.vertices)] = Structure(m.vertices, m.triangles)
+        structure = structures[id(m.vertices)]
         within.append((structure, poses[start : start + count]))
     table = np.array([(number, start) for (_, number), start in zip(copied, starts[:-1], strict=True)], np.int32)
     return Body(Structure(mesh.vertices, mesh.triangles, within), first, table.reshape(-1, 2), poses[:-1])

@@ -1,7 +1,8 @@
 /** Copies of the chosen item: scattered, in order, lined up, and made items of their own. */
 
-import { make } from "../shared/api.js";
+import { make, say, upload } from "../shared/api.js";
 import { byId } from "../shared/dom.js";
+import { PICTURES, pickFiles } from "../shared/files.js";
 
 const counted = new Intl.NumberFormat("en-GB");
 
@@ -27,6 +28,10 @@ export class CopiesCard {
       button.addEventListener("click", () => button.ariaPressed === "true" || store.change({ kind: "arrange", item: chosen.item, arrangement: button.dataset.arrange }));
     byId("line-up").addEventListener("click", () => store.change({ kind: "line_up", item: chosen.item }));
     byId("freeze-copies").addEventListener("click", () => store.change({ kind: "freeze_copies", item: chosen.item }));
+    byId("copies-picture").addEventListener("click", async () => {
+      const files = await pickFiles(PICTURES);
+      if (files.length) this.#bring(files);
+    });
     byId("copies-path").addEventListener("change", (e) => store.set(`items/${chosen.item}/copies/path`, e.target.value));
   }
 
@@ -39,6 +44,17 @@ export class CopiesCard {
     byId("item-fold").open = false; // what was scattered is set below
   }
 
+  /** Let a picture say where copies are dense. @param {File[]} files */
+  async #bring(files) {
+    try {
+      const [kept] = await upload(`${this.store.url}/pictures`, files);
+      const at = `items/${this.chosen.item}/copies`;
+      await this.store.change({ kind: "set", path: `${at}/picture`, value: kept.asset }, { kind: "set", path: `${at}/picture_name`, value: kept.name });
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+
   show({ project }) {
     const item = this.store.item(this.chosen.item);
     byId("copies").hidden = !item;
@@ -48,6 +64,7 @@ export class CopiesCard {
     for (const button of document.querySelectorAll("[data-arrange]")) button.setAttribute("aria-pressed", String(button.dataset.arrange === now));
     byId("copies-path").replaceChildren(...project.paths.map(({ id, name }) => make("option", { value: id }, name)));
     byId("copies-path").value = item.copies?.path ?? "";
+    byId("copies-picture-name").textContent = item.copies?.picture_name || "none";
     this.#showCount();
   }
 
