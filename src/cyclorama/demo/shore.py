@@ -102,7 +102,7 @@ def _on_the_shore(project: Project) -> Project:
 def _day(picture: str) -> Look:
     lights = (
         Light(id="key", name="Low sun", shape="spot", role="key", azimuth_deg=-64, elevation_deg=19, distance_m=1.4,
-              width_m=0.05, cone_deg=50, edge=0.4, strength_stops=0.3, temperature_k=4300, aim=AIM),
+              width_m=0.05, cone_deg=50, edge=0.4, strength_stops=-0.4, temperature_k=4300, aim=AIM),
         Light(id="fill", name="Sky", role="fill", azimuth_deg=50, elevation_deg=50, distance_m=0.9, width_m=0.7,
               height_m=0.7, strength_stops=-2.6, temperature_k=10500, aim=AIM),
         Light(id="rim", name="Rim", role="rim", azimuth_deg=160, elevation_deg=24, distance_m=0.6, width_m=0.12,
