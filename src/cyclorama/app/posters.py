@@ -62,7 +62,7 @@ class Posters:
 
     def _standin(self, item: Item) -> bytes:
         if item.made is not None:
-            return pack_meshes(in_parts(build_made(item.made)))
+            return pack_meshes(in_parts(build_made(item.made, self._studio.assets.get)))
         return self._studio.assets.get(standin_key(item.asset))
 
 

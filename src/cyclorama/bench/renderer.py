@@ -8,7 +8,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from ..core.colour import LUMA32
-from ..core.commands.lists import with_made
+from ..core.commands.made_items import with_made
 from ..core.commands.moves import with_ready_move
 from ..core.commands.values import SetValue, apply_set
 from ..core.host.processes import cores, peak_memory

@@ -6,9 +6,9 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from ..core.commands.lists import measure_made_item
+from ..core.commands.made_items import measure_made_item
 from ..core.delivery.destinations import Destination
-from ..core.errors import CycloramaError, DamagedError, NotFoundError
+from ..core.errors import CycloramaError, DamagedError, IntakeError, NotFoundError
 from ..core.geometry.cache_keys import Intake, measures_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.report import IntakeReport
@@ -94,7 +94,11 @@ class Studio:
         if item is None:
             return None
         if item.made is not None:
-            return measure_made_item(item.made)
+            try:
+                return measure_made_item(item.made, self.assets.get)
+            except (NotFoundError, IntakeError) as error:
+                what = "drawing" if item.made.mark else "font"
+                raise DamagedError(f"The {what} of ‘{item.name}’ is gone or damaged. Bring it in again.") from error
         try:
             measures = Measures.from_bytes(self.assets.get(measures_key(item.asset)))
         except (NotFoundError, *UNREADABLE) as error:

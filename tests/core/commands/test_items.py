@@ -8,7 +8,8 @@ from tests.moving_models import still
 
 from cyclorama.core.commands import Command, perform
 from cyclorama.core.commands.keys import SetKey, value_in_frame
-from cyclorama.core.commands.lists import AddItem, Copy, MoveTo, Remove, measure_made_item
+from cyclorama.core.commands.lists import Copy, MoveTo, Remove
+from cyclorama.core.commands.made_items import AddItem, measure_made_item
 from cyclorama.core.commands.place_model import put_beside, put_on_set
 from cyclorama.core.commands.shots import Travel
 from cyclorama.core.commands.standing import StandOnFloor
@@ -33,7 +34,7 @@ from cyclorama.core.scene import (
     new_project,
     value_at,
 )
-from cyclorama.core.scene.item import Form
+from cyclorama.core.scene.made import Form
 
 BALL = arrival(0.4)
 

@@ -11,8 +11,9 @@ from tests.core.review.test_call_sheet import Blind, SomeEye
 from cyclorama.core.commands.colourways import AddColourway, ShotEachColourway, WearColourway
 from cyclorama.core.commands.keys import SetKey
 from cyclorama.core.commands.light_places import EvenLights
-from cyclorama.core.commands.lists import AddItem, Remove
+from cyclorama.core.commands.lists import Remove
 from cyclorama.core.commands.looks import AddLook, ApplyRig, Dress, Dressed, RemoveUnworn, UseRig, rig_from_look
+from cyclorama.core.commands.made_items import AddItem
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.commands.tools import Tools
 from cyclorama.core.commands.values import SetValue

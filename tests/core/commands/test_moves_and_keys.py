@@ -23,7 +23,8 @@ from cyclorama.core.commands.keys import (
     is_in_use,
     value_in_frame,
 )
-from cyclorama.core.commands.lists import AddItem, Copy, Remove
+from cyclorama.core.commands.lists import Copy, Remove
+from cyclorama.core.commands.made_items import AddItem
 from cyclorama.core.commands.moves import AddSegment, ApplyMove, CloseGap, HoldEnds
 from cyclorama.core.commands.paths import AddPath, AddPoint, BendPoint, DrawPath, SpeedCurve
 from cyclorama.core.commands.perform import perform

@@ -11,7 +11,7 @@ from cyclorama.core.geometry.filling import CAPILLARY_M, Hollow, fill, find_holl
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.geometry.normals import weld
 from cyclorama.core.geometry.primitives import build_made
-from cyclorama.core.scene.item import Made
+from cyclorama.core.scene.made import Made
 
 ROUND = 256
 POLYGON = ROUND / (2 * math.pi) * math.sin(2 * math.pi / ROUND)

@@ -8,7 +8,7 @@ from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.normals import weld
 from cyclorama.core.geometry.primitives import build_made, made_box
 from cyclorama.core.scene import Made
-from cyclorama.core.scene.item import Letters
+from cyclorama.core.scene.made import Letters
 
 DEPTH, BEVEL_M = 0.02, 0.002
 SQUARE = np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]])

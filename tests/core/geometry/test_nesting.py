@@ -10,7 +10,7 @@ from cyclorama.core.geometry.filling import volume_m3
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.geometry.nesting import Nested, grow, nested_bodies, priorities
 from cyclorama.core.geometry.primitives import build_made
-from cyclorama.core.scene.item import Made
+from cyclorama.core.scene.made import Made
 
 
 def drink(reach: float) -> Mesh:

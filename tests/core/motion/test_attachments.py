@@ -7,7 +7,8 @@ import pytest
 from tests.core.commands.test_moves_and_keys import done
 
 from cyclorama.core.commands.keys import SetKey
-from cyclorama.core.commands.lists import AddItem, Remove
+from cyclorama.core.commands.lists import Remove
+from cyclorama.core.commands.made_items import AddItem
 from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.light.rows import carry, light_row

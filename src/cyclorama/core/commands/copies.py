@@ -23,7 +23,8 @@ from ..scene.stocked import ReadyScatter
 from ..scene.writing import revise
 from ..stock.scatters import LIES, SCATTERS, Scatter
 from .base import performs
-from .lists import USUAL_SIZE_M, measure_made_item, with_free_part_ids
+from .lists import with_free_part_ids
+from .made_items import USUAL_SIZE_M, measure_made_item
 from .names import free_name
 from .placing import standing_again
 from .tools import Tools

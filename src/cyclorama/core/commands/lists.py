@@ -1,30 +1,20 @@
 """Things that come and go: items, lights, looks, cameras and shots; what is added, copied and taken away."""
 
 import re
-from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 
 from ..errors import ChangeError
-from ..geometry.measure import Measures, ground_placement, measure, placed_hull
-from ..geometry.natural import NATURAL
-from ..geometry.primitives import build_made, made_box, part_names
-from ..motion import stand_height_m
+from ..geometry.measure import placed_hull
 from ..scene import (
     Aim,
     Channel,
     Doc,
     Item,
     Look,
-    Made,
-    Material,
-    Part,
-    Placement,
     Project,
-    Variant,
-    Worn,
     full_path,
     insert_item,
     move_item,
@@ -34,7 +24,6 @@ from ..scene import (
     value_at,
 )
 from ..scene.base import new_id
-from ..scene.item import MOST_LETTERS, ON_SET, Form, Letters
 from ..scene.light import WITH_RIG
 from ..scene.writing import revise
 from .base import ValuePath, performs
@@ -49,55 +38,6 @@ USUAL_SIZE_M = 0.3
 _COPIED = ("items", "looks", "cameras", "shots")
 _REMOVED = (*_COPIED, "materials", "paths", "palette", "references")
 _REMOVED_WITHIN = ("lights", "segments", "points", "formats", "then", "variants", "layers", "decals")
-
-
-def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
-    """One more made shape, of a size that suits the subject: a plinth comes under it, all others stand beside it."""
-    subject = project.subject
-    measures = None if subject is None else measures_of(subject)
-    hull = placed_hull(measures, subject.placement) if subject and measures else np.zeros((0, 3))
-    low, high = (hull.min(axis=0), hull.max(axis=0)) if len(hull) else (np.zeros(3), np.full(3, USUAL_SIZE_M))
-    size = float((high - low).max())
-    right = rightmost(project, measures_of)
-    made = _made(form, size, _foot(hull, subject) if subject else size, project.name)
-    wide = float(np.ptp(made_box(made)[:, 0]))
-    x, z = right + size * 0.1 + wide / 2, -size * 0.2
-    under = form == "plinth" and subject is not None and len(hull) > 0
-    if under and subject:
-        x, z = subject.placement.x_m, subject.placement.z_m
-    name = free_name((x.name for x in project.items), form.capitalize())
-    material = Material(id=new_id("material"), name=name, base_color=(0.62, 0.61, 0.59), specular_roughness=0.55)
-    mesh = build_made(made)
-    parts = tuple(
-        Part(id=new_id("part"), name=part, triangles=int((mesh.part == k).sum()))
-        for k, part in enumerate(part_names(made) or (name,))
-    )
-    worn = tuple(Worn(id=part.id, material=material.id) for part in parts)
-    rides = subject.rides if under and subject else ON_SET
-    item = Item(
-        id=new_id("item"),
-        name=name,
-        made=made,
-        parts=parts,
-        variant_id="colourway-1",
-        rides=rides,
-        variants=(Variant(id="colourway-1", name="As made", parts=worn),),
-        placement=Placement(x_m=x, z_m=z),
-    )
-    stands = ground_placement(measure_made_item(made), item.placement, stand_height_m(project, item))
-    after = put_all(
-        project,
-        {"materials": (*project.materials, material), "items": (*project.items, revise(item, placement=stands))},
-    )
-    if under and subject:
-        after = standing_again(project, put(after, f"items/{subject.id}/rides", item.id), measures_of)
-    return after
-
-
-@lru_cache(maxsize=256)
-def measure_made_item(made: Made) -> Measures:
-    """Measures of a made shape; those of a model are kept with it."""
-    return measure(build_made(made))
 
 
 def with_copy(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Project, str]:
@@ -232,51 +172,9 @@ def _free_to_the_right(project: Project, hull: np.ndarray, measures_of: Measures
     return float(way[0])
 
 
-def rightmost(project: Project, measures_of: MeasuresOf) -> float:
-    """Reach of the set to the right of its middle, m."""
-    known = ((item, measures) for item in project.items if (measures := measures_of(item)) is not None)
-    return max([0.0, *(float(placed_hull(measures, item.placement)[:, 0].max()) for item, measures in known)])
-
-
-def _foot(hull: np.ndarray, subject: Item) -> float:
-    """Twice how far the subject reaches from its own axis near its foot, m."""
-    foot = hull[hull[:, 1] < hull[:, 1].min() + 0.05 * np.ptp(hull[:, 1]) + 1e-12]
-    return 2 * float(np.hypot(foot[:, 0] - subject.placement.x_m, foot[:, 2] - subject.placement.z_m).max())
-
-
-def _made(form: Form, size: float, foot: float, text: str) -> Made:
-    """A shape for a subject of a size and a foot, m; letters write a text."""
-    if form == "letters":
-        high = size * 0.2
-        return Made(
-            form=form, depth_m=high * 0.3, height_m=high, edge_m=high * 0.03, letters=Letters(text=text[:MOST_LETTERS])
-        )
-    if form in NATURAL:
-        width, depth, height = NATURAL[form].size_m
-        return Made(form=form, width_m=width, depth_m=depth, height_m=height, edge_m=0.0)
-    if form == "plinth":
-        return Made(form=form, width_m=foot * 1.25, depth_m=foot * 1.25, height_m=size * 0.35, edge_m=size * 0.01)
-    if form == "card":
-        return Made(form=form, width_m=size, depth_m=size, height_m=size * 1.2, edge_m=0.0)
-    side = size * 0.35
-    return Made(form=form, width_m=side, depth_m=side, height_m=side, edge_m=side * 0.03)
-
-
 def with_lights_aimed(look: Look, aim: Aim) -> dict[str, Any]:
     """Values that aim all lights of a look at something."""
     return {f"looks/{look.id}/lights/{light.id}/aim": aim for light in look.lights}
-
-
-class AddItem(Doc):
-    """Put a shape made by the program on the set, in a size that suits the subject."""
-
-    kind: Literal["add_item"] = "add_item"
-    form: Form = "plinth"
-
-
-@performs(AddItem)
-def _add_item(project: Project, change: AddItem, tools: Tools) -> tuple[Project, str]:
-    return with_made(project, change.form, tools.measures_of), f"Add a {change.form}"
 
 
 class Copy(Doc):

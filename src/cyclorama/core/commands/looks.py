@@ -17,7 +17,8 @@ from ..scene.saved_material import SavedMaterial
 from ..scene.saved_rig import ReadyRig, SavedRig
 from ..scene.writing import channels_without, revise
 from .base import performs
-from .lists import USUAL_SIZE_M, materials_of, with_copy, without_materials
+from .lists import materials_of, with_copy, without_materials
+from .made_items import USUAL_SIZE_M
 from .names import free_name
 from .tools import Tools
 

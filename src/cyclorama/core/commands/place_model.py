@@ -10,8 +10,9 @@ from ..motion import aim_point, stand_height_m
 from ..scene import Aim, Item, Light, Material, Project, put_all
 from ..scene.base import new_id
 from ..scene.writing import revise
-from .lists import USUAL_SIZE_M, materials_of, rightmost, with_lights_aimed, with_new_ids
+from .lists import materials_of, with_lights_aimed, with_new_ids
 from .looks import with_metered_exposure
+from .made_items import USUAL_SIZE_M, rightmost
 from .names import free_ids, free_name
 from .tools import Eye, MeasuresOf, Tools
 

@@ -29,8 +29,9 @@ from ..scene.stocked import (
 from ..scene.writing import revise
 from ..stock.sets import ready_set, set_in_size
 from .base import performs
-from .lists import materials_of, rightmost, with_lights_aimed
+from .lists import materials_of, with_lights_aimed
 from .looks import subject_size, with_metered_exposure
+from .made_items import rightmost
 from .names import free_name
 from .place_model import with_item
 from .placing import standing_again

@@ -1,13 +1,14 @@
 """Solid bodies from flat outlines: faces, bevels and sides."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 from shapely import Polygon
 
+from ..scene.made import Extrusion
 from .mesh import Mesh
 from .normals import weld, with_smooth_normals
 
@@ -17,6 +18,8 @@ FACE, BEVEL, SIDE = range(3)
 """Parts of what is extruded."""
 BEVEL_STEPS = 4
 CREASE_DEG = 30.0
+STRIP_DEG = 3.0
+"""No edge of what goes round a cylinder is wider."""
 SMALLEST_BEVEL = 0.05
 """A bevel that would cross itself is made smaller, down to this share."""
 
@@ -98,6 +101,30 @@ def _solid(points: F64, triangles: I64, parts: NDArray[np.int32]) -> Mesh:
     normals, corners, source = with_smooth_normals(points, triangles, CREASE_DEG)
     placed = points[source]
     return Mesh(placed.astype(np.float32), normals, placed[:, :2].astype(np.float32), corners, parts)
+
+
+def lay(mesh: Mesh, lies: Extrusion, depth: float) -> Mesh:
+    """An extruded body (see `extrude`) as it lies, m, its lowest point at height 0."""
+    if not len(mesh.vertices):
+        return mesh
+    if lies.laid == "round":
+        mesh = narrow(mesh, math.radians(STRIP_DEG) * lies.radius_m)
+        x, y, z = mesh.vertices.astype(np.float64).T
+        angle, away = x / lies.radius_m, lies.radius_m + z
+        bent = np.stack([np.sin(angle) * away, y, np.cos(angle) * away], axis=1).astype(np.float32)
+        mesh = shade_smooth(replace(mesh, vertices=bent))
+    m = np.eye(4)
+    if lies.laid == "standing":
+        m[2, 3] = -depth / 2
+    elif lies.laid == "lying":  # its top goes to the back, its face up
+        m[:3, :3] = [[1, 0, 0], [0, 0, 1], [0, -1, 0]]
+    mesh = mesh.transformed(m)
+    low, high = mesh.vertices.min(axis=0), mesh.vertices.max(axis=0)
+    m = np.eye(4)
+    m[1, 3] = -low[1]
+    if lies.laid == "lying":
+        m[2, 3] = -(low[2] + high[2]) / 2
+    return mesh.transformed(m)
 
 
 def shade_smooth(mesh: Mesh) -> Mesh:

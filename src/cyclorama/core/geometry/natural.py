@@ -8,7 +8,7 @@ import scipy
 from numpy.typing import NDArray
 
 from ..scene import Made
-from ..scene.item import Form
+from ..scene.made import Form
 from .mesh import Mesh
 from .normals import with_smooth_normals
 from .rows import distinct_rows

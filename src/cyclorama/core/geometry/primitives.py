@@ -7,7 +7,8 @@ import numpy as np
 
 from ..arrays import Points
 from ..scene import Made
-from ..scene.item import Form
+from ..scene.base import ReadAsset
+from ..scene.made import Form
 from .build import arc, grid_mesh, lathe
 from .mesh import Mesh
 from .natural import build_natural, is_natural
@@ -18,8 +19,11 @@ CARD_M = 0.02
 SEGMENTS, ROUND_STEPS = 128, 6
 
 
-def build_made(made: Made) -> Mesh:
-    """The mesh of a made shape, m, as wide (x), deep (z) and high (y) as it says; one part.
+def build_made(made: Made, read_asset: ReadAsset | None = None) -> Mesh:
+    """The mesh of a made shape, m, as wide (x), deep (z) and high (y) as it says; one part but for letters and marks.
+
+    read_asset: for the outlines of marks and the fonts of letters. Without it letters are set in the program's own, and
+    a mark is a block of its size.
 
     A plinth and a ball are round where they are as wide as deep, else elliptic; a card is as thick as a fiftieth of its
     width, whatever its depth.
@@ -27,7 +31,12 @@ def build_made(made: Made) -> Mesh:
     if made.letters is not None:
         from .letters import build_letters  # polygons are only loaded where something is written
 
-        return build_letters(made)
+        file = made.letters.font_file if made.letters.family == "file" else None
+        return build_letters(made, read_asset(file) if file and read_asset else None)
+    if made.mark is not None:
+        from .marks import build_mark, outlines_of
+
+        return build_mark(made, outlines_of(made.mark, read_asset))
     return build_natural(made) if is_natural(made) else _BUILDERS[made.form](made)
 
 
@@ -36,14 +45,14 @@ def part_names(made: Made) -> tuple[str, ...]:
     return LETTER_PARTS if made.letters is not None else ()
 
 
-def build_standin(made: Made) -> Mesh:
+def build_standin(made: Made, read_asset: ReadAsset) -> Mesh:
     """The mesh of a made shape with as few triangles as tell what it is."""
-    return build_natural(made, coarse=True) if is_natural(made) else build_made(made)
+    return build_natural(made, coarse=True) if is_natural(made) else build_made(made, read_asset)
 
 
 def made_box(made: Made) -> Points:
     """Lowest and highest corner (2, 3) of a made shape, m."""
-    if made.letters is not None:
+    if made.letters is not None or made.mark is not None:
         return _bounds(made)
     depth = made.width_m * CARD_M if made.form == "card" else made.depth_m
     x, z = made.width_m / 2, depth / 2

@@ -5,9 +5,10 @@ from .base import Doc
 from .camera import Camera
 from .channel import Channel, Key
 from .grade import Grade
-from .item import Animation, AnimationPiece, Detail, Item, Made, Part, Placement, Play, Variant, Worn
+from .item import Animation, AnimationPiece, Detail, Item, Part, Placement, Play, Variant, Worn
 from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
+from .made import Made
 from .material import Material, MaterialMaps, TextureRef
 from .path import Path, PathPoint
 from .project import Project, load_project, new_project, with_worn_colourway

@@ -4,24 +4,19 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from .base import AssetRef, Choices, Doc, Id, Name, Written, affecting, quantity, read_only
+from .base import AssetRef, Choices, Doc, Id, Name, affecting, quantity, read_only
 from .came_with import FileCamera, FileLight
 from .copies import Copies
+from .made import Made
 from .surface_layer import MOST_DECALS, Decal
 
 CentreMethod = Literal["file", "box", "area", "revolution"]
 
 Resting = Literal["as it came", "face", "back", "left", "right", "head"]
 """What side an item lies on."""
-Form = Literal[
-    "plinth", "box", "ball", "card",
-    "letters", "pebble", "gravel", "grain", "petal", "leaf", "needle", "confetti", "snow", "crumb", "bean",
-    "shell", "drop",
-]  # fmt: skip
 ON_DISC, ON_SET, ON_CAMERA = "disc", "set", "camera"
 GROUNDS = (ON_DISC, ON_SET, ON_CAMERA)
 """What things ride on that are not things."""
-MOST_LETTERS = 200
 SET_PARTS = ("sweep", "disc")
 """Ids of the set's own parts; no item's part has one of them."""
 
@@ -176,63 +171,6 @@ class Detail(Doc):
     """How far exact surfaces may be missed; None: by what may show."""
     left_out: Annotated[tuple[Annotated[int, Field(ge=1)], ...], Field(max_length=2000)] = ()
     """Numbers of parts of the file that are not taken."""
-
-
-class Letters(Doc):
-    """Text of a made shape, set in the fonts that come with the program, extruded, with a bevel."""
-
-    AFFECTS = "geometry"
-
-    text: Annotated[str, Field(title="Text", min_length=1, max_length=MOST_LETTERS), Written] = "Text"
-    """Text of the letters. A new line begins another line."""
-    family: Annotated[
-        Literal["grotesque", "mono"], Field(title="Font"), Choices({"grotesque": "Grotesque", "mono": "Mono"})
-    ] = "grotesque"
-    weight: Annotated[int, quantity("Weight", "", ge=100, le=900)] = 700
-    """Weight of the strokes: 400 is regular, 700 bold."""
-    spacing: Annotated[float, quantity("Letter spacing", "", ge=-0.2, le=2)] = 0.0
-    """Room that is added after each letter, as a share of the size of the type."""
-    align: Annotated[
-        Literal["left", "middle", "right"],
-        Field(title="Lines"),
-        Choices({"left": "Left", "middle": "Middle", "right": "Right"}),
-    ] = "middle"
-    laid: Annotated[
-        Literal["standing", "lying", "round"],
-        Field(title="Letters"),
-        Choices({"standing": "Stand", "lying": "Lie flat", "round": "Go round"}),
-    ] = "standing"
-    """Letters stand, lie on their backs, or go round a cylinder."""
-    radius_m: Annotated[float, quantity("Radius", "m", ge=1e-4, le=5000)] = 0.1
-    """Radius of the cylinder that letters go round."""
-    shown: Annotated[float, quantity("Shown", "", ge=0, le=1, affects="amount")] = 1.0
-    """Share of the letters that are there, from the first on. Key it to let a word appear."""
-
-
-class Made(Doc):
-    """A shape made by the program: as wide, deep and high as told, standing on its base."""
-
-    AFFECTS = "geometry"
-
-    form: Annotated[Form, Field(title="Form")] = "plinth"
-    width_m: Annotated[float, quantity("Width", "m", ge=1e-5, le=5000, then="settle")] = 0.3
-    """Width of the shape."""
-    depth_m: Annotated[float, quantity("Depth", "m", ge=1e-5, le=5000, then="settle")] = 0.3
-    """Depth of the shape."""
-    height_m: Annotated[float, quantity("Height", "m", ge=1e-5, le=5000, then="settle")] = 0.3
-    """Height of the shape."""
-    edge_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=500)] = 0.004
-    """Rounding of its edges."""
-    shape: Annotated[int, quantity("Shape", "", ge=0, le=5)] = 0
-    """Shape of a natural form."""
-    letters: Letters | None = None
-    """what is written, of letters only; they are as high as the shape is"""
-
-    @model_validator(mode="after")
-    def _is_sound(self) -> "Made":
-        if (self.form == "letters") != (self.letters is not None):
-            raise ValueError("Letters need a text, and no other form has one.")
-        return self
 
 
 class Filling(Doc):

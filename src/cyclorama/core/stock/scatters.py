@@ -5,7 +5,7 @@ from typing import Any
 
 from ..material.presets import LIQUIDS
 from ..scene.copies import Copies
-from ..scene.item import Form
+from ..scene.made import Form
 from ..scene.stocked import ReadyScatter
 
 LIES = Copies(arrangement="scatter", turn_spread=1.0)

@@ -52,9 +52,9 @@ def standin(ctx: Ctx, asset: str) -> Response:
 
 
 @router.get("/made")
-def made_mesh(wanted: Annotated[MadeShape, Query()]) -> Response:
+def made_mesh(ctx: Ctx, wanted: Annotated[MadeShape, Query()]) -> Response:
     """The mesh of a made shape; never changes for its measures."""
-    data = pack_meshes(in_parts(build_standin(wanted.made)))
+    data = pack_meshes(in_parts(build_standin(wanted.made, ctx.studio.assets.get)))
     return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
 
 

@@ -263,7 +263,7 @@ class SceneCompiler:
         """The visible parts of an item in studio space at rest."""
         if item is None:
             return join([])
-        mesh = build_made(item.made) if item.made else Mesh.from_bytes(self.read_asset(item.asset))
+        mesh = build_made(item.made, self.read_asset) if item.made else Mesh.from_bytes(self.read_asset(item.asset))
         visible = np.array([w.visible for w in item.variant.parts], bool)
         keep = visible[mesh.part]
         finite = np.all(np.isfinite(mesh.vertices), axis=1)

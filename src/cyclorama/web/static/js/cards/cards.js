@@ -5,6 +5,7 @@ import { schema, segmentKind } from "../shared/schema.js";
 import { get, make, post, say, switchRow, withOrWithout } from "../shared/api.js";
 import { hint } from "./hints.js";
 import { CopiesCard } from "./copies_card.js";
+import { Marks } from "./marks.js";
 import { ItemList } from "./item_list.js";
 import { SurfaceLayers } from "./surface_layers.js";
 import { LensCard } from "./lens_card.js";
@@ -43,7 +44,8 @@ export class Cards {
     this.colourways = new Colourways(store, chosen, (material) => this.tray.url(material));
     this.tray.onchange = () => this.colourways.show();
     this.subjectCard = new SubjectCard(store, chosen, refresh, floor);
-    this.itemList = new ItemList(store, chosen, refresh);
+    this.marks = new Marks(store, chosen, refresh);
+    this.itemList = new ItemList(store, chosen, refresh, this.marks);
     this.copiesCard = new CopiesCard(store, chosen, refresh);
     this.lensCard = new LensCard(store);
     this.moveCard = new MoveCard(store, chosen, refresh, floor);
@@ -87,6 +89,7 @@ export class Cards {
       list.replaceChildren(...hints.map((text) => hint(text, fixes[text], this.floor)));
     }
     this.itemList.show(state);
+    this.marks.show();
     this.copiesCard.show(state);
     if (state.subject) this.subjectCard.show(state);
     for (const b of byId("move-choice").children) b.setAttribute("aria-pressed", state.shot.plain && b.dataset.move === state.shot.kind);

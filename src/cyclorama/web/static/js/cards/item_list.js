@@ -10,8 +10,9 @@ export class ItemList {
    * @param {import("../studio/project.js").ProjectStore} store
    * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh called when another item was chosen
+   * @param {import("./marks.js").Marks} marks
    */
-  constructor(store, chosen, refresh) {
+  constructor(store, chosen, refresh, marks) {
     this.store = store;
     this.chosen = chosen;
     this.refresh = refresh;
@@ -19,6 +20,7 @@ export class ItemList {
       const form = e.target.value;
       e.target.value = "";
       if (form === "model") byId("pick-model-beside").click();
+      else if (form === "mark") marks.ask();
       else if (form) this.#add({ kind: "add_item", form });
     });
     byId("copy-item").addEventListener("click", () => this.#add({ kind: "copy", path: `items/${chosen.item}` }));
@@ -57,9 +59,8 @@ export class ItemList {
     const presented = item.id === project.subject_id;
     byId("present-item").hidden = presented;
     byId("item-made").hidden = !item.made;
-    byId("item-letters").hidden = !item.made?.letters;
-    byId("item-wide").hidden = Boolean(item.made?.letters);
-    byId("item-round").hidden = !["plinth", "box", "letters"].includes(item.made?.form ?? "");
+    byId("item-wide").hidden = Boolean(item.made?.letters || item.made?.mark);
+    byId("item-round").hidden = !["plinth", "box", "letters", "mark"].includes(item.made?.form ?? "");
     byId("item-deep").hidden = item.made?.form === "card";
     this.#showRides(item, project);
     this.#showMaterial(item, project);

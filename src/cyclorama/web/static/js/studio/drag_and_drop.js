@@ -3,7 +3,7 @@
 import { byId } from "../shared/dom.js";
 import { make, say, upload } from "../shared/api.js";
 
-const isPicture = (item) => item.kind === "file" && item.type.startsWith("image/");
+const isPicture = (item) => item.kind === "file" && item.type.startsWith("image/") && item.type !== "image/svg+xml";
 
 export class Dropping {
   /**

@@ -8,6 +8,7 @@ import { Clock } from "./clock.js";
 import { Curves } from "../strip/curves.js";
 import { Dropping } from "./drag_and_drop.js";
 import { Fields } from "../shared/fields.js";
+import { isDrawing } from "../cards/marks.js";
 import { acceptFiles, bringIn } from "../shared/intake.js";
 import { floorKeys } from "./floor_keys.js";
 import { KeyMarks } from "../strip/key_marks.js";
@@ -391,6 +392,7 @@ export class Floor {
     });
     acceptFiles(document.body, (files) => {
       if (files.length === 1 && /\.(hdr|exr)$/i.test(files[0].name)) return this.#takeEnvironment(files[0]);
+      if (files.length === 1 && isDrawing(files[0])) return this.cards.marks.bring(files[0]).then(() => this.open("subject"));
       if (files.length && files.every(({ type }) => type.startsWith("image/"))) return Promise.all(files.map((file) => this.palette.keepReference(file)));
       return this.#takeModel(files);
     });

@@ -1,9 +1,11 @@
-"""Copies on the Subject card in a real browser."""
+"""Copies, letters and marks on the Subject card in a real browser."""
 
 import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import Server
 from tests.browser.test_cards import opened, project, undo
+
+from cyclorama.core.lettering import FONTS
 
 
 @pytest.mark.webgl
@@ -52,12 +54,49 @@ def test_letters_are_typed_and_laid(page: Page, server: Server, floor: str) -> N
         text.blur()
     assert shape.value.ok
     with page.expect_response(lambda answer: "/api/made" in answer.url and "lying" in answer.url) as shape:
-        card.get_by_role("button", name="Lie flat").click()
+        card.get_by_role("button", name="Flat").click()
     assert shape.value.ok
     made = project(page, server).items[-1]
     assert made.made is not None
     assert made.made.letters is not None
     assert (made.made.letters.text, [part.name for part in made.parts]) == ("Two\nlines", ["Face", "Bevel", "Side"])
     for _ in range(3):
+        undo(page)
+    assert project(page, server).items == before.items
+
+
+@pytest.mark.webgl
+def test_a_drawing_becomes_a_mark_and_letters_take_a_font(page: Page, server: Server, floor: str) -> None:
+    """What is left out of the drawing is said; a bad one leaves the set as it was; a font file sets letters anew."""
+    opened(page, floor, "subject")
+    before = project(page, server)
+
+    def bring(drawing: str) -> None:
+        with page.expect_file_chooser() as chooser:
+            page.select_option("#add-item", "mark")
+        chooser.value.set_files({"name": "crest.svg", "mimeType": "image/svg+xml", "buffer": drawing.encode()})
+
+    head = '<svg xmlns="http://www.w3.org/2000/svg">'
+    bring(f"{head}<script/></svg>")
+    expect(page.get_by_text("‘crest.svg’ contains a script")).to_be_visible(timeout=30_000)
+    bring(f'{head}<filter id="f"/><circle r="9" fill="#c00"/></svg>')
+    expect(page.get_by_text("Filters in it are left out")).to_be_visible(timeout=30_000)
+    card = page.locator("[data-card=subject]")
+    with page.expect_response(lambda answer: "/api/made" in answer.url and "round" in answer.url) as shape:
+        card.locator("#item-mark").get_by_role("button", name="Round").click()
+    assert shape.value.ok
+    mark = project(page, server).items[-1]
+    assert [part.name for part in mark.parts] == ["Mark face", "Mark bevel", "Mark side"]
+    page.select_option("#add-item", "letters")
+    card.locator("#item-letters").get_by_role("button", name="Own", exact=True).click()
+    with page.expect_file_chooser() as chooser:
+        card.locator("#letters-font").click()
+    chooser.value.set_files(FONTS / "spline-sans-mono-latin.ttf")
+    expect(card.locator("#letters-font")).to_have_text("spline-sans-mono-latin.ttf", timeout=30_000)
+    letters = project(page, server).items[-1]
+    assert letters.made is not None
+    assert letters.made.letters is not None
+    assert letters.made.letters.font_file
+    for _ in range(5):
         undo(page)
     assert project(page, server).items == before.items
