@@ -53,6 +53,19 @@ def decode_picture(data: bytes, name: str) -> NDArray[np.uint8]:
         return np.asarray(_in_bytes(image).convert("RGBA"))
 
 
+def decode_heights(data: bytes, name: str, channel: str) -> NDArray[np.float32]:
+    """A picture as heights (h, w), 0…1, as exact as the file has them: grey ones keep sixteen bits. channel: r, g, b or
+    a, else the mean of the colours. Raises IntakeError, see `open_picture`."""
+    with open_picture(data, name) as image:
+        if image.mode.startswith("I"):
+            return (np.asarray(image).astype(np.float32) / 65535.0).clip(0.0, 1.0)
+        if image.mode == "F":
+            return np.nan_to_num(np.asarray(image, np.float32), nan=0.0).clip(0.0, 1.0)
+        values = np.asarray(image.convert("RGBA"), np.float32) / 255.0
+    one = "rgba".find(channel)
+    return np.asarray(values[..., one] if one >= 0 else values[..., :3].mean(axis=2))
+
+
 def _in_bytes(image: Image.Image) -> Image.Image:
     """Grey pictures of more than eight bits brought to eight; the library would cut off what is above 255."""
     if image.mode.startswith("I"):

@@ -129,6 +129,33 @@ def test_maps_lie_on_their_set_moved_and_wrapped(tmp_path: Path, packed: bool) -
     assert (ref.wrap, ref.wrap_down, intake.materials[0].base_color) == ("clamp", "repeat", (1, 1, 1))
 
 
+@pytest.mark.parametrize(
+    ("scale", "bias", "expected"),
+    [(0.5, -0.2, (True, 0.005, 0.4)), (0.5, None, (True, 0.005, 0.0)), (None, None, (False, 0.0005, 0.5))],
+)
+def test_displacement_is_as_deep_as_the_file_says(
+    tmp_path: Path, scale: float | None, bias: float | None, expected: tuple[bool, float, float]
+) -> None:
+    """Scale and bias are in the unit of the file, here centimetres; without a scale it is shaded, and told of."""
+    (tmp_path / "hill.png").write_bytes(png_of(np.full((4, 4, 3), 99)))
+    stage = stage_at(tmp_path / "plate.usda", "Y", 0.01)
+    material = preview(stage, "/hill", picture="./hill.png")
+    image = UsdShade.Shader(stage.GetPrimAtPath("/hill/image"))
+    for name, value in (("scale", scale), ("bias", bias)):
+        if value is not None:
+            image.CreateInput(name, Sdf.ValueTypeNames.Float4).Set(Gf.Vec4f(value))
+    surface = UsdShade.Shader(stage.GetPrimAtPath("/hill/surface"))
+    surface.CreateInput("displacement", Sdf.ValueTypeNames.Float).ConnectToSource(image.ConnectableAPI(), "r")
+    bind(square(stage, "/plate").GetPrim(), material)
+    stage.GetRootLayer().Save()
+    intake = take_in(files_of(tmp_path))
+    found = intake.materials[0]
+    assert found.maps.height is not None
+    assert found.maps.height.channel == "r"
+    assert (found.displaced, found.height_m, found.relief_level) == (expected[0], *map(pytest.approx, expected[1:]))
+    assert any("shaded as a relief" in f.what + f.done for f in intake.report.findings) != expected[0]
+
+
 def test_instances_colours_and_what_is_left_out(tmp_path: Path) -> None:
     stage = stage_at(tmp_path / "field.usda", "Y", 1.0)
     instancer = UsdGeom.PointInstancer.Define(stage, "/field")

@@ -39,7 +39,7 @@ def content_hash(data: bytes) -> str:
 def hollow_key(item: Item) -> str:
     """The name of all that the hollow of an item depends on: its mesh, what is seen of it, and how it lies."""
     seen = [w.visible for w in item.variant.parts]
-    return content_hash(repr((item.asset, item.placement.stance.model_dump_json(), seen)).encode())
+    return content_hash(repr((item.asset, item.made, item.placement.stance.model_dump_json(), seen)).encode())
 
 
 def copies_key(project: Project, item: Item) -> str:

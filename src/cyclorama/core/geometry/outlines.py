@@ -128,7 +128,7 @@ def filled_area(rings: list[F64], even_odd: bool) -> shapely.Geometry:
 
 
 def _winding(point: F64, starts: F64, ends: F64) -> int:
-    """Number of times that closed lines go round a point (Sunday's winding number: signed crossings of a ray to the right)."""
+    """Number of times that closed lines go round a point: signed crossings of a ray to the right (Sunday 2001)."""
     (x0, y0), (x1, y1) = (starts - point).T, (ends - point).T
     left = x0 * y1 - x1 * y0
     return int(np.sum((y0 <= 0) & (y1 > 0) & (left > 0))) - int(np.sum((y0 > 0) & (y1 <= 0) & (left < 0)))

@@ -114,7 +114,7 @@ class MaterialMaps(Doc):
     """Tangent-space normals, green towards the top of the picture, as in glTF."""
     coat_normal: Annotated[TextureRef | None, Field(title="Coat normal map")] = None
     """The coat's own normals; without one the coat lies smoothly over the mapped base."""
-    height: Annotated[TextureRef | None, Field(title="Relief map")] = None
+    height: Annotated[TextureRef | None, affecting("geometry", title="Relief map")] = None
     """Grey relief, white is high; depth in `height_m`."""
 
 
@@ -204,8 +204,14 @@ class Material(Doc):
     """A sheet without an inside: light passes straight on."""
     normal_scale: Annotated[float, quantity("Normal strength", "", ge=0, le=10)] = 1.0
     """Strength of the normal map."""
-    height_m: Annotated[float, quantity("Relief depth", "m", ge=-100, le=100)] = 0.0005
+    height_m: Annotated[float, quantity("Relief depth", "m", ge=-100, le=100, affects="geometry")] = 0.0005
     """Height of the relief (bump), from the map's black to its white."""
+    displaced: Annotated[bool, affecting("geometry", title="True relief")] = False
+    """Moves the surface itself by the relief map, so that outlines and shadows follow it."""
+    relief_level: Annotated[Unit01, affecting("geometry", title="Level")] = 0.5
+    """Grey of the relief map at which the surface stays where it is; brighter is raised, darker sunk."""
+    relief_step_m: Annotated[float, quantity("Finest step", "m", ge=0, le=10, affects="geometry")] = 0.0
+    """Finest triangles of a true relief. 0: as fine as the map."""
     edge_radius_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=10)] = 0.0
     """Hard edges catch light as if rounded with this radius (bevel)."""
     vertex_colours: Annotated[bool, Field(title="Vertex colours")] = False

@@ -7,15 +7,17 @@ import math
 from pathlib import Path
 from typing import Any
 
-from pxr import Sdf, Usd, UsdShade
+from pxr import Sdf, Usd, UsdGeom, UsdShade
 
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel, Wrap
 from .files import FileBundle
 from .model import FileModel
 from .names import label
-from .values import DEFAULT_EMISSION_NIT, colour, plain_material
+from .values import DEFAULT_EMISSION_NIT, colour, plain_material, unit
 
+MOST_RELIEF_M = 100.0
+"""The document takes no deeper relief."""
 _WRAPS: dict[str, Wrap] = {
     "repeat": "repeat",
     "mirror": "mirror",
@@ -197,10 +199,26 @@ class _Entry:
         if ref is None or target not in MaterialMaps.model_fields:
             return
         self._maps[target] = ref
+        if target == "height":
+            self._displace(node, str(source.sourceName))
         if target in Material.model_fields:
             scale = node.GetInput("scale").Get() if node.GetInput("scale") else None
             one: Any = (1.0, 1.0, 1.0) if _is_colour(target) else 1.0
             self._values[target] = tuple(scale)[:3] if scale is not None and _is_colour(target) else one
+
+    def _displace(self, node: UsdShade.Shader, output: str) -> None:
+        """Relief as deep as the file says: value · scale + bias, in its unit, along the normal. Without a scale it would
+        be a whole unit deep, which nobody means: it is shaded then."""
+        entry = node.GetInput("scale")
+        if not entry or entry.Get() is None:
+            return
+        which = max("rgba".find(output), 0)
+        bias = node.GetInput("bias")
+        scale, shift = float(entry.Get()[which]), float(bias.Get()[which]) if bias and bias.Get() is not None else 0.0
+        unit_m = UsdGeom.GetStageMetersPerUnit(node.GetPrim().GetStage())
+        if not 0 < abs(scale * unit_m) <= MOST_RELIEF_M:
+            return
+        self._values |= {"displaced": True, "height_m": scale * unit_m, "relief_level": unit(-shift / scale)}
 
     def _texture(self, node: UsdShade.Shader, output: str, target: str) -> TextureRef | None:
         entry = node.GetInput("file")
@@ -263,7 +281,7 @@ class _Entry:
         threshold = _number(shader, "opacityThreshold", 0.0)
         if threshold > 0:
             self._values["opacity_cutoff"] = min(threshold, 1.0)
-        if "height" in self._maps:
+        if "height" in self._maps and not self._values.get("displaced"):
             self._note("its displacement is shaded as a relief, 0.5 mm deep; set its relief depth.")
         if shader.GetInput("occlusion"):
             self._note("the painted occlusion is left out; real light makes its own.")

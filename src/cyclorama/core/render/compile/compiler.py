@@ -64,6 +64,7 @@ from .haze import air_of
 from .instances import CopiedMesh, Instances, RestMesh, Rigged, bend, build_instances
 from .kept import SceneCache
 from .lights import Glow, gobo_names, lights_of
+from .relief import MOST_OF_COPIES, MOST_TRIANGLES, reliefs_of, with_relief
 from .views import views_of
 
 _SHAPE: frozenset[Affects] = frozenset({"geometry", "transform"})
@@ -211,7 +212,8 @@ class SceneCompiler:
     def _instances(self, moment: Moment) -> tuple[Instances, int]:
         things = [(dependency_key(item, _FILLED), moment.carriages[item.id]) for item in moment.items]
         paths = moment.paths if any(item.copies for item in moment.items) else ()
-        key = (things, dependency_key(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials], paths)
+        worn = [m.id for m in moment.materials], reliefs_of(moment)
+        key = (things, dependency_key(moment.set, _SHAPE), moment.disc_turns, worn, paths)
         return self._kept.numbered("instances", key, lambda: build_instances(*self._pieces(moment)))
 
     def _pieces(self, moment: Moment) -> tuple[list[RestMesh], list[CopiedMesh]]:
@@ -223,7 +225,7 @@ class SceneCompiler:
             carriage = DISC if moment.disc_turns else STILL
             pieces.append(RestMesh(build_disc(stage.disc), np.array([2], np.int32), 1, carriage))
         row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(moment.materials)}
-        part = len(SET_PARTS)
+        part, reliefs = len(SET_PARTS), reliefs_of(moment)
         for item in moment.items:
             if item.copies is not None:
                 copied += self.copied(moment, item, part)
@@ -233,7 +235,10 @@ class SceneCompiler:
             rigged = None
             if item.playing:
                 rigged = Rigged(item.id, self.rig(item), item.playing, placement_matrix(item.placement))
-            pieces.append(RestMesh(self.item_mesh(item), rows, part, moment.carriages[item.id], rigged))
+            mesh = self.item_mesh(item)
+            if rigged is None:
+                mesh = with_relief(mesh, item, reliefs, self.read_asset, MOST_TRIANGLES // len(moment.items))
+            pieces.append(RestMesh(mesh, rows, part, moment.carriages[item.id], rigged))
             part += len(item.parts)
             if item.filling is not None and item.variant.parts[-1].visible:
                 pieces.append(RestMesh(self.filling_mesh(item), rows[-1:], part - 1, moment.carriages[item.id]))
@@ -243,7 +248,12 @@ class SceneCompiler:
         """Prototypes and poses of a copied item, whose parts are numbered from `first_part` on."""
         rows_of = prototype_rows(moment, FIRST_ROWS)
         picture = density_picture(item, self.read_asset)
-        return list(copied_meshes(moment, item, rows_of, first_part, self._filled_mesh, picture))
+        reliefs = reliefs_of(moment)
+
+        def mesh_of(one: Item) -> Mesh:
+            return with_relief(self._filled_mesh(one), one, reliefs, self.read_asset, MOST_OF_COPIES)
+
+        return list(copied_meshes(moment, item, rows_of, first_part, mesh_of, picture))
 
     def _filled_mesh(self, item: Item) -> Mesh:
         """The visible parts of an item with what it is filled with, in studio space at rest."""
@@ -319,13 +329,18 @@ def worn_on(moment: Moment) -> dict[str, WornOn]:
     """Facts about the items that wear materials, by their ids: those whose maps are projected or that have layers, and
     those under decals. A material that several items wear lies in the space of the first."""
     laid = {m.id for m in moment.materials if m.layers or any(ref and ref.projection != "uv" for _, ref in m.maps)}
-    found: dict[str, WornOn] = {}
+    moved = reliefs_of(moment)
+    found: dict[str, WornOn] = {identity: WornOn(moved=True) for identity in moved}
+    framed = set[str]()
     for item in moment.items:
         frame = item_frame(item.placement)
         decals = tuple((decal, frame) for decal in item.decals if decal.on)
         for material in sorted({w.material for w in item.variant.parts if w.visible}):
             if material in laid or decals:
-                on = found.get(material, WornOn(frame))
+                on = found.get(material, WornOn())
+                if material not in framed:
+                    framed.add(material)
+                    on = replace(on, frame=frame)
                 found[material] = replace(on, decals=on.decals + decals)
     return found
 

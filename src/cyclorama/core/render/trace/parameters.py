@@ -51,7 +51,7 @@ _MAPPED = (
     | {"emission_color": (EMISSION, 3)}
 )
 _COLOUR_MAPS = {*COLOURS.values(), "emission_color"}
-_WRAP = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP}
+WRAP_MODES = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP}
 _CHANNEL = {"r": 0, "g": 1, "b": 2, "a": 3}
 _MEAN = 4
 _AS_IT_IS = (0.0, 1.0, 0.0, 1.0)
@@ -82,11 +82,11 @@ class TextureSet:
             picture if changed == _AS_IT_IS else (picture, changed),
             pixels,
             is_colour,
-            _WRAP[ref.wrap],
+            WRAP_MODES[ref.wrap],
             channel,
             PROJECTIONS.index(ref.projection),
-            _transform(ref, frame),
-            None if ref.wrap_down is None else _WRAP[ref.wrap_down],
+            map_transform(ref, frame),
+            None if ref.wrap_down is None else WRAP_MODES[ref.wrap_down],
             ref.uv_set,
         )
 
@@ -110,7 +110,7 @@ class TextureSet:
         return decal_row(decal, colour, alpha, height / width)
 
 
-def _transform(ref: TextureRef, frame: Frame) -> tuple[float, ...]:
+def map_transform(ref: TextureRef, frame: Frame) -> tuple[float, ...]:
     """offset · rotation · scale, as KHR_texture_transform lays them out; the size of a repeat; the frame."""
     a = math.radians(ref.rotation_deg)
     c, s = math.cos(a), math.sin(a)
@@ -138,6 +138,8 @@ class WornOn:
 
     frame: Frame = NO_FRAME
     decals: tuple[tuple[Decal, Frame], ...] = ()
+    moved: bool = False
+    """its relief moves the surface, and is not shaded"""
 
 
 def material_rows(
@@ -165,7 +167,7 @@ def material_rows(
                 bindings.append((column, width, index))
         ranges[row, 1] = len(bindings)
         ranges[row, 2] = textures.index_of(m.maps.normal, False, frame=on.frame)
-        ranges[row, 3] = textures.index_of(m.maps.height, False, True, on.frame)
+        ranges[row, 3] = -1 if on.moved else textures.index_of(m.maps.height, False, True, on.frame)
         ranges[row, 5] = textures.index_of(m.maps.coat_normal, False, frame=on.frame)
         ranges[row, 7] = len(layers)
         layers += [layer_row(x, textures.mask(x, on.frame)) for x in m.layers if x.on and x.amount > 0]

@@ -22,6 +22,7 @@ export class MaterialCard {
       e.target.value = "";
       if (preset) this.store.change({ kind: "preset", material: this.chosen.material, preset });
     });
+    byId("fit-relief").addEventListener("click", () => store.change({ kind: "fit_relief", material: chosen.material }));
     byId("match-colour").addEventListener("click", () => this.#match());
     byId("told-colour").addEventListener("keydown", (e) => e.key === "Enter" && this.#match());
     byId("map-source").addEventListener("change", (e) => {
@@ -76,6 +77,7 @@ export class MaterialCard {
     });
     byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
     if (!material.maps[this.chosen.slot ?? ""]) this.chosen.slot = null;
+    byId("true-relief").hidden = !material.maps.height;
     byId("map-settings").hidden = !this.chosen.slot;
     byId("map-of").textContent = this.chosen.slot ? `How the ${mapTitle(this.chosen.slot).toLowerCase()} map lies` : "";
     byId("map-cut").replaceChildren(...this.#cut(material));
