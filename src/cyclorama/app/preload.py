@@ -25,7 +25,7 @@ from ..store import archive, bundle
 from . import intake_children
 
 LOADED = (archive, bundle, inspect_upload, intake_children, lettering, sound)
-LARGE = ("usd", "step")
+LARGE = ("usd", "step", "collada", "threemf")
 """Beginnings of the names of readers whose libraries are loaded when they are needed."""
 _OBJ = b"mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvn 0 0 1\nusemtl m\nf 1/1/1 2/1/1 3/1/1 4/1/1\n"
 _PLY = b"ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"  # noqa: E501

@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 from .kernel import device, routine
 
 LEVELS = 16
-START, WIDTH, HEIGHT, WRAP, COUNT, CHANNEL, IS_COLOUR, PROJECTION, WRAP_DOWN, UV_SET = range(10)
+START, WIDTH, HEIGHT, WRAP, COUNT, CHANNEL, IS_COLOUR, PROJECTION, WRAP_DOWN, UV_SET, TILES = range(11)
 """Integer columns of the layout; START is the first of LEVELS columns at the end."""
-FIRST_LEVEL = 10
+FIRST_LEVEL = 11
+FIRST_TILE, TILES_ACROSS, MOST_TILES = 1001, 10, 100
+"""Numbers of map tiles (UDIM): from 1001 on, ten across, then the next ten above."""
 PROJECTIONS = ("uv", "triplanar", "planar", "box", "cylinder", "sphere")
 """Kinds of PROJECTION, in the order of their numbers; all but the first are laid into a frame of their own."""
 UV, TRIPLANAR, PLANAR, BOX, CYLINDER, SPHERE = range(6)
@@ -39,6 +41,9 @@ class Textures(NamedTuple):
     """(textures, 20) affine map of coordinates (6), size of a repeat in m, −, three rows of a frame (4)"""
     decode: NDArray[np.float32]
     """(256,) sRGB byte → linear"""
+    tiles: NDArray[np.int32]
+    """(maps of tiles, MOST_TILES + 1) row of each tile, or of what stands for a missing one; TILES of a layout says
+    which (−1: no tiles)"""
 
 
 Versions = list[NDArray[np.uint8]]
@@ -94,6 +99,7 @@ class TextureShelf:
         self._texels: list[NDArray[np.uint8]] = []
         self._layout: list[list[int]] = []
         self._transform: list[list[float]] = []
+        self._tiles: list[list[int]] = []
         self._next = 0
         self._arrays: Textures | None = None
 
@@ -108,10 +114,12 @@ class TextureShelf:
         transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0, *NO_FRAME),
         wrap_down: int | None = None,
         uv_set: int = 0,
+        tiles: tuple[str, ...] = (),
     ) -> int:
-        """Row of a picture used in one way. `picture` names it; `pixels()` gives (h, w, 4) uint8 when it is new."""
+        """Row of a picture used in one way. `picture` names it; `pixels()` gives (h, w, 4) uint8 when it is new. tiles:
+        names of those that it is the first of (see `tiled`)."""
         down = wrap if wrap_down is None else wrap_down
-        key = (picture, is_colour, wrap, channel, projection, transform, down, uv_set)
+        key = (picture, is_colour, wrap, channel, projection, transform, down, uv_set, tiles)
         if key not in self._rows:
             if (picture, is_colour) not in self._starts:
                 starts = []
@@ -124,10 +132,17 @@ class TextureShelf:
             starts, (w, h) = self._starts[picture, is_colour]
             self._rows[key] = len(self._layout)
             levels = starts + [starts[-1]] * (LEVELS - len(starts))
-            self._layout.append([0, w, h, wrap, len(starts), channel, is_colour, projection, down, uv_set, *levels])
+            self._layout.append([0, w, h, wrap, len(starts), channel, is_colour, projection, down, uv_set, -1, *levels])
             self._transform.append(list(transform))
             self._arrays = None
         return self._rows[key]
+
+    def tiled(self, row: int, tiles: list[int]) -> None:
+        """Let a row look into one of other rows (MOST_TILES + 1), by the tile that coordinates lie in; the last is for
+        coordinates in none."""
+        self._layout[row][TILES] = len(self._tiles)
+        self._tiles.append(tiles)
+        self._arrays = None
 
     def size(self, row: int) -> tuple[int, int]:
         """Width and height of the picture of a row."""
@@ -141,9 +156,26 @@ class TextureShelf:
 
     def _together(self) -> Textures:
         texels = np.concatenate(self._texels) if self._texels else np.zeros((1, 4), np.uint8)
-        layout = np.array(self._layout or [[0, 1, 1] + [0] * (FIRST_LEVEL + LEVELS - 3)], np.int64)
+        layout = np.array(self._layout or [[0, 1, 1] + [0] * (TILES - 3) + [-1] + [0] * LEVELS], np.int64)
         transform = np.array(self._transform or [[0.0] * TRANSFORM_COLUMNS], np.float32)
-        return Textures(np.ascontiguousarray(texels), layout, transform, srgb_to_linear_table())
+        tiles = np.array(self._tiles or [[0] * (MOST_TILES + 1)], np.int32)
+        return Textures(np.ascontiguousarray(texels), layout, transform, srgb_to_linear_table(), tiles)
+
+
+def tile_numbers(uvs: NDArray[np.floating]) -> NDArray[np.int64]:
+    """Places in the list of tiles (n,) that coordinates (n, 2) lie in, origin at the top left; MOST_TILES: in none."""
+    column, row = np.floor(np.nan_to_num(uvs, nan=-1.0, posinf=-1.0, neginf=-1.0)).T * [[1.0], [-1.0]]
+    inside = (column >= 0) & (column < TILES_ACROSS) & (row >= 0) & (row < MOST_TILES // TILES_ACROSS)
+    return np.where(inside, column + TILES_ACROSS * row, MOST_TILES).astype(np.int64)
+
+
+@device
+def _tile_of(u, v):
+    """The same of one place."""
+    column, row = math.floor(u), -math.floor(v)
+    if column < 0.0 or column >= TILES_ACROSS or row < 0.0 or row >= MOST_TILES // TILES_ACROSS:
+        return MOST_TILES
+    return int(column + TILES_ACROSS * row)
 
 
 @device
@@ -309,7 +341,11 @@ def map_value(textures, index, at, p, n, width):
             first, second, density = at[3], at[4], at[5]
         u, v = t[0] * first + t[1] * second + t[2], t[3] * first + t[4] * second + t[5]
         stretch = math.sqrt(abs(t[0] * t[4] - t[1] * t[3]))
-        r, g, b, a = lookup_filtered(textures, index, u, v, width * density * stretch)
+        picture = index
+        if row[TILES] >= 0 and abs(u) + abs(v) < FARTHEST_UV:
+            picture = int(textures.tiles[row[TILES], _tile_of(u, v)])
+            u, v = u - math.floor(u), v - math.floor(v)
+        r, g, b, a = lookup_filtered(textures, picture, u, v, width * density * stretch)
         return _in_channel(row, r, g, b, a)
     px, py, pz, _ = in_frame(textures, index, p, n)
     q = (px, py, pz)

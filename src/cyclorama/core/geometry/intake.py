@@ -80,7 +80,7 @@ def take_in(
         source_name=name,
         triangles=len(mesh.triangles),
         parts=len(model.parts),
-        pictures=len({ref.asset for m in materials for _, ref in m.maps if ref and ref.asset}),
+        pictures=len({asset for m in materials for _, ref in m.maps if ref for asset in ref.assets}),
         size_file_units=(float(size[0]), float(size[1]), float(size[2])),
         unit_m=unit,
         unit_reason=unit_reason,

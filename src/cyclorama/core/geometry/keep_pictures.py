@@ -21,7 +21,7 @@ def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
         model.materials.append(plain_material(len(model.materials)))
     shown = {p.material for p in model.parts}
     shown |= {m for p in model.parts for m in p.variants.values() if 0 <= m < len(model.materials)}
-    used = {ref.asset for i in shown for _, ref in model.materials[i].maps if ref is not None}
+    used = {asset for i in shown for _, ref in model.materials[i].maps if ref is not None for asset in ref.assets}
     keys: dict[str, str] = {}
     for i, picture in enumerate(model.pictures):
         reference = f"picture:{i}"
@@ -39,9 +39,10 @@ def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
         assets[keys[reference]] = data
 
     def kept(ref: TextureRef | None) -> TextureRef | None:
-        if ref is None or ref.asset not in keys:
+        left = [] if ref is None else [keys[asset] for asset in ref.assets if asset in keys]
+        if ref is None or not left:
             return None
-        return revise(ref, asset=keys[ref.asset])
+        return revise(ref, asset=left[0], tiles=tuple(keys.get(asset, "") for asset in ref.tiles))
 
     painted = {p.material for p in model.parts if p.colours is not None}
     return [

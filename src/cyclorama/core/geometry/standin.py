@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..picture_files import decode_picture
 from ..scene import Material
-from ..textures import srgb_to_linear, to_srgb_bytes
+from ..textures import srgb_to_linear, tile_numbers, to_srgb_bytes
 from .lighten import reduce_mesh
 from .mesh import Mesh, face_normals
 from .rows import distinct_rows, first_of, runs
@@ -120,13 +120,19 @@ def _map_colours(
 ) -> NDArray[np.uint8]:
     colours = np.full((len(uv), 4), 255, np.uint8)
     ref = material.maps.base_color
-    if ref is not None and ref.asset and len(uv):
-        if ref.asset not in pictures:
-            pictures[ref.asset] = decode_picture(assets[ref.asset], ref.name)
-        pixels = pictures[ref.asset]
+    if ref is None or not ref.asset or not len(uv):
+        return colours
+    tile = tile_numbers(uv) if ref.tiles else np.zeros(len(uv), np.int64)
+    for number, asset in enumerate(ref.tiles or (ref.asset,)):
+        here = tile == number
+        if not asset or not here.any():
+            continue
+        if asset not in pictures:
+            pictures[asset] = decode_picture(assets[asset], ref.name)
+        pixels = pictures[asset]
         h, w = pixels.shape[:2]
-        finite = np.nan_to_num(uv, nan=0.0, posinf=0.0, neginf=0.0)
+        finite = np.nan_to_num(uv[here], nan=0.0, posinf=0.0, neginf=0.0)
         x = np.floor(finite[:, 0] % 1.0 * w).astype(int) % w
         y = np.floor(finite[:, 1] % 1.0 * h).astype(int) % h
-        colours[:, :3] = pixels[y, x, :3]
+        colours[here, :3] = pixels[y, x, :3]
     return colours

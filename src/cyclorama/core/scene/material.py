@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import AssetRef, Choices, Colour, Doc, Id, Name, Unit01, affecting, quantity
+from .base import AssetRef, Choices, Colour, Doc, Id, Name, Unit01, affecting, quantity, read_only
 from .surface_layer import MOST_LAYERS, SurfaceLayer
 
 Wrap = Literal["repeat", "mirror", "clamp"]
@@ -22,6 +22,8 @@ class TextureRef(Doc):
     AFFECTS = "surface"
 
     asset: AssetRef = ""
+    tiles: Annotated[tuple[AssetRef, ...], read_only(max_length=100)] = ()
+    """pictures of map tiles (UDIM), from tile 1001 on, empty where there is none; `asset` is the first"""
     """Content hash of the picture; empty when a pattern is used."""
     pattern: PatternKind | None = None
     """A pattern made by the program in place of a picture."""
@@ -82,6 +84,11 @@ class TextureRef(Doc):
     """Brightens or darkens the picture, in stops."""
     contrast: Annotated[float, quantity("Contrast", "×", ge=0, le=4)] = 1.0
     """Contrast of the picture about middle grey."""
+
+    @property
+    def assets(self) -> tuple[str, ...]:
+        """All its pictures."""
+        return tuple(dict.fromkeys(asset for asset in (self.asset, *self.tiles) if asset))
 
 
 class MaterialMaps(Doc):

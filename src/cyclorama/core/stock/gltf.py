@@ -169,6 +169,8 @@ class _Writer:
         if not ref.asset or ref.projection != "uv":
             self.lost.append(f"the map ‘{ref.name or name}’")
             return
+        if ref.tiles:
+            self.lost.append(f"all tiles but the first of the map ‘{ref.name or name}’")
         uri = self.file_of(ref.asset)
         if all(image["uri"] != uri for image in self.images):
             self.images.append({"uri": uri, "name": ref.name or uri})

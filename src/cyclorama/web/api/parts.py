@@ -83,7 +83,7 @@ def _keep(ctx: Context, project: Project, mesh: Mesh, data: bytes, old: str, ite
     assets, asset = ctx.studio.assets, item.asset
     materials = {m.id: m for m in project.materials}
     worn = [materials[w.material] for w in without_filling(item).variant.parts]
-    pictures = {m.maps.base_color.asset for m in worn if m.maps.base_color is not None and m.maps.base_color.asset}
+    pictures = {asset for m in worn if m.maps.base_color is not None for asset in m.maps.base_color.assets}
     standin, source = build_standin(mesh, worn, {key: assets.get(key) for key in pictures})
     kept = {asset: data, standin_key(asset): standin}
     for key in (measures_key, rig_key, report_key):

@@ -2,6 +2,7 @@
 
 import io
 import lzma
+import re
 import shutil
 import stat
 import zipfile
@@ -10,10 +11,14 @@ from pathlib import Path, PurePosixPath
 
 from ...errors import IntakeError
 from ...file_names import relative_name
+from ...textures import FIRST_TILE, MOST_TILES
 
 USD_ENDINGS = (".usd", ".usda", ".usdc", ".usdz")
 MAX_TOTAL_BYTES = 2 << 30
 MAX_FILES = 2000
+TILE_PATTERN = re.compile(r"<udim>", re.I)
+TILE_NUMBER = re.compile(r"(?<=[._-])1[01]\d\d(?=\.[a-z]+$)", re.I)
+"""Number of a map tile at the end of a file's name."""
 _UNREADABLE = (
     zipfile.BadZipFile,
     zlib.error,
@@ -43,9 +48,28 @@ class FileBundle:
         """Every file by its path."""
         return dict(self._files)
 
+    def tiles(self, name: str) -> dict[int, str]:
+        """Map tiles (UDIM) whose names differ in their number alone, by it; of a name that says `<UDIM>` or has the
+        number of a tile."""
+        stem = PurePosixPath(name.replace("\\", "/")).name.lower()
+        match = TILE_PATTERN.search(stem) or TILE_NUMBER.search(stem)
+        if match is None:
+            return {}
+        before, after = stem[: match.start()], stem[match.end() :]
+        found = {}
+        for path in self._files:
+            other = PurePosixPath(path).name.lower()
+            number = other[len(before) : len(other) - len(after)]
+            fits = other.startswith(before) and other.endswith(after) and re.fullmatch(r"\d{4}", number)
+            if fits and FIRST_TILE <= int(number) < FIRST_TILE + MOST_TILES:
+                found[int(number)] = path
+        return found
+
     def beside(self, model: str, reference: str) -> bytes | None:
         """A file that `model` refers to, or None."""
         reference = reference.replace("\\", "/")
+        if match := TILE_PATTERN.search(reference):
+            reference = next((n for _, n in sorted(self.tiles(reference).items())), reference[: match.start()])
         path = (PurePosixPath(model).parent / reference).as_posix()
         if path in self._files:
             return self._files[path]

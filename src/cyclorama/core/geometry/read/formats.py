@@ -8,6 +8,7 @@ from ...errors import IntakeError
 from .files import USD_ENDINGS, FileBundle
 from .gltf import read_gltf
 from .loose_pictures import PICTURE_ENDINGS, lay_on_loose_pictures
+from .map_tiles import take_tiles
 from .model import FileModel
 from .obj import read_obj
 from .ply import read_ply
@@ -36,6 +37,18 @@ def _step(name: str, data: bytes, bundle: FileBundle, tolerance: float | None) -
     return read_step(name, data, bundle, tolerance)
 
 
+def _collada(name: str, data: bytes, bundle: FileBundle, tolerance: float | None) -> FileModel:
+    from .collada import read_collada
+
+    return read_collada(name, data, bundle)
+
+
+def _3mf(name: str, data: bytes, bundle: FileBundle, tolerance: float | None) -> FileModel:
+    from .threemf import read_3mf
+
+    return read_3mf(name, data, bundle)
+
+
 def _usd_root(bundle: FileBundle, names: list[str]) -> str:
     from .usd import choose_root
 
@@ -62,6 +75,8 @@ FORMATS = (
     ModelFormat("PLY", (".ply",), _exact(read_ply)),
     ModelFormat("STL", (".stl",), _exact(read_stl)),
     ModelFormat("USD", USD_ENDINGS, _usd, root=_usd_root),
+    ModelFormat("COLLADA", (".dae",), _collada),
+    ModelFormat("3MF", (".3mf",), _3mf),
     ModelFormat("STEP", (".step", ".stp"), _step),
 )
 
@@ -114,6 +129,7 @@ def read_model(files: dict[str, bytes], tolerance: float | None = None) -> tuple
         ending = name.rsplit(".", 1)[-1].upper()
         raise IntakeError(f"‘{name}’ is damaged or not really a {ending} file. Export it again.") from error
     lay_on_loose_pictures(model, bundle)
+    take_tiles(model, bundle)
     if not any(len(p.triangles) for p in model.parts):
         raise IntakeError(f"‘{name}’ has no faces: nothing that could be seen. Export the mesh with its faces.")
     return name, model

@@ -5,7 +5,7 @@ from pathlib import PurePosixPath
 from typing import Any
 
 from ...scene import Material, TextureRef
-from .files import FileBundle
+from .files import TILE_NUMBER, FileBundle
 from .model import FileModel
 from .names import label
 from .values import DEFAULT_EMISSION_NIT
@@ -41,6 +41,9 @@ def lay_on_loose_pictures(model: FileModel, bundle: FileBundle) -> None:
     for path, data in bundle.all().items():
         name = PurePosixPath(path).name
         stem, slot = _told_by(name)
+        tiles = bundle.tiles(name)
+        if len(tiles) > 1 and path != tiles[min(tiles)]:
+            continue  # the first stands for all (see `map_tiles`)
         if slot is None or not name.lower().endswith(PICTURE_ENDINGS) or label(name) in known or not data:
             continue
         wanted = [i for i in _belonging(model, stem) if slot == "" or getattr(model.materials[i].maps, slot) is None]
@@ -58,7 +61,7 @@ def lay_on_loose_pictures(model: FileModel, bundle: FileBundle) -> None:
 
 def _told_by(name: str) -> tuple[str, str | None]:
     """Subject and map of a loose picture, by its name; None where that does not say."""
-    words = re.split(r"[_\-. ]+", PurePosixPath(name).stem)
+    words = re.split(r"[_\-. ]+", PurePosixPath(TILE_NUMBER.sub("", name)).stem.rstrip("._-"))
     for count in (2, 1):  # base_color and ambient_occlusion are two words
         ending = "".join(words[-count:]).lower()
         if len(words) > count and ending in _SLOT:

@@ -207,8 +207,10 @@ class _Entry:
             self._values[target] = tuple(scale)[:3] if scale is not None and _is_colour(target) else one
 
     def _displace(self, node: UsdShade.Shader, output: str) -> None:
-        """Relief as deep as the file says: value · scale + bias, in its unit, along the normal. Without a scale it would
-        be a whole unit deep, which nobody means: it is shaded then."""
+        """Relief as deep as the file says: value · scale + bias, in its unit, along the normal.
+
+        Without a scale it would be a whole unit deep, which nobody means: it is shaded then.
+        """
         entry = node.GetInput("scale")
         if not entry or entry.Get() is None:
             return

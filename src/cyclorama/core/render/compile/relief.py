@@ -16,7 +16,8 @@ from ...motion import Moment
 from ...picture_files import decode_heights
 from ...scene import Item, TextureRef
 from ...scene.base import ReadAsset
-from ...textures import PROJECTIONS, TextureShelf, map_value
+from ...scene.writing import derive
+from ...textures import PROJECTIONS, TILES_ACROSS, TextureShelf, map_value, tile_numbers
 from ..trace.parameters import WRAP_MODES, map_transform
 
 F32 = NDArray[np.float32]
@@ -97,40 +98,59 @@ def _compact(mesh: Mesh, place: NDArray[np.int32]) -> tuple[Mesh, NDArray[np.int
 
 def _moved(mesh: Mesh, held: NDArray[np.bool_], relief: Relief, read_asset: ReadAsset, frame: Frame, most: int) -> Mesh:
     ref = relief.ref
-    if ref.pattern:
-        heights = pattern(ref.pattern)[..., 0].astype(np.float32) / 255.0
-    else:
-        heights = decode_heights(read_asset(ref.asset), ref.name or ref.asset, ref.channel)
+    first = _heights(ref, ref.asset, read_asset)
     area = float(np.linalg.norm(face_normals(mesh.vertices, mesh.triangles), axis=1).sum()) / 2
-    texel = _texel_m(mesh, ref, heights.shape, area)
+    texel = _texel_m(mesh, ref, first.shape, area)
     room = math.sqrt(area * HALVING * 4 / math.sqrt(3) / max(most, 1))
     step = max(relief.step_m, texel, room, 1e-9)
     mesh, stays = tessellate(mesh, step, max(most, len(mesh.triangles)), held[:, None].astype(np.float32))
-    for _ in range(round(math.log2(max(step / texel, 1.0)))):
-        heights = _halved(heights)
-    found = _sampled(mesh, ref, heights, frame)
+    halvings = round(math.log2(max(step / texel, 1.0)))
+    if not ref.tiles or ref.projection != "uv":
+        found = _sampled(mesh, ref, _halved(first, halvings), frame)
+    else:
+        found = np.full(len(mesh.vertices), relief.level, np.float32)
+        tile = np.zeros(len(mesh.vertices), np.int64)  # by a triangle: on the edge of a tile, vertices belong to both
+        tile[mesh.triangles] = tile_numbers(_uvs(mesh, ref)[mesh.triangles].mean(axis=1))[:, None]
+        single = derive(ref, tiles=(), wrap="clamp", wrap_down=None)
+        for number, asset in enumerate(ref.tiles):
+            here = tile == number
+            if asset and here.any():
+                heights = _halved(_heights(ref, asset, read_asset), halvings)
+                found[here] = _sampled(mesh, single, heights, frame, number)[here]
     return displace(mesh, (found - relief.level) * relief.depth_m, stays[:, 0] > 0.999)
+
+
+def _heights(ref: TextureRef, asset: str, read_asset: ReadAsset) -> F32:
+    if ref.pattern:
+        return pattern(ref.pattern)[..., 0].astype(np.float32) / 255.0
+    return decode_heights(read_asset(asset), ref.name or asset, ref.channel)
+
+
+def _uvs(mesh: Mesh, ref: TextureRef) -> F32:
+    return mesh.more_uvs if ref.uv_set == 1 and len(mesh.more_uvs) else mesh.uvs
 
 
 def _texel_m(mesh: Mesh, ref: TextureRef, shape: tuple[int, ...], area: float) -> float:
     """Side of a pixel of the map on the surface, m, on the average."""
     if ref.projection != "uv":
         return ref.size_m / max(shape)
-    uvs = mesh.more_uvs if ref.uv_set == 1 and len(mesh.more_uvs) else mesh.uvs
+    uvs = _uvs(mesh, ref)
     (ax, ay), (bx, by), (cx, cy) = np.moveaxis(uvs[mesh.triangles].astype(np.float64), (1, 2), (0, 1))
     covered = float(np.abs((bx - ax) * (cy - ay) - (by - ay) * (cx - ax)).sum()) / 2
     covered *= abs(ref.scale_u * ref.scale_v)
     return math.sqrt(area / max(covered, 1e-12)) / max(shape)
 
 
-def _halved(heights: F32) -> F32:
-    """A picture of half the size, each pixel the mean of four."""
-    h, w = heights.shape
-    padded = np.pad(heights, ((0, h % 2), (0, w % 2)), mode="edge")
-    return np.asarray(padded.reshape((h + 1) // 2, 2, (w + 1) // 2, 2).mean(axis=(1, 3)))
+def _halved(heights: F32, times: int) -> F32:
+    """A picture of half the size, each pixel the mean of four, so many times."""
+    for _ in range(times):
+        h, w = heights.shape
+        padded = np.pad(heights, ((0, h % 2), (0, w % 2)), mode="edge")
+        heights = padded.reshape((h + 1) // 2, 2, (w + 1) // 2, 2).mean(axis=(1, 3))
+    return heights
 
 
-def _sampled(mesh: Mesh, ref: TextureRef, heights: F32, frame: Frame) -> F32:
+def _sampled(mesh: Mesh, ref: TextureRef, heights: F32, frame: Frame, tile: int = 0) -> F32:
     """Heights (v,) of the vertices, 0…1, looked up as every map is; sixteen bits travel in two channels, as what is
     mixed from pixels is linear in both."""
     whole = np.round(heights * 65535.0).astype(np.uint16)
@@ -143,8 +163,9 @@ def _sampled(mesh: Mesh, ref: TextureRef, heights: F32, frame: Frame) -> F32:
         map_transform(ref, frame), down, ref.uv_set,
     )  # fmt: skip
     out = np.empty(len(mesh.vertices), np.float32)
-    more = mesh.more_uvs if len(mesh.more_uvs) else mesh.uvs
-    _sample(shelf.arrays(), row, mesh.vertices, mesh.normals, mesh.uvs, more, out)
+    corner = np.array([tile % TILES_ACROSS, -(tile // TILES_ACROSS)], np.float32)
+    first, second = mesh.uvs - corner, (mesh.more_uvs if len(mesh.more_uvs) else mesh.uvs) - corner
+    _sample(shelf.arrays(), row, mesh.vertices, mesh.normals, first, second, out)
     return out
 
 

@@ -38,11 +38,23 @@ from ...material.row import (
 from ...material.tables import load_tables, profile
 from ...material.thin_film import THIN_FILM_ANGLES, THIN_FILM_STEPS, thin_film_table
 from ...picture.adjust import adjust_colours
-from ...picture_files import decode_picture
+from ...picture_files import decode_picture, open_picture
 from ...scene import Material, TextureRef
 from ...scene.base import ReadAsset
 from ...scene.surface_layer import Decal, SurfaceLayer
-from ...textures import CLAMP, MIRROR, PLANAR, PROJECTIONS, REPEAT, TRIPLANAR, KeepVersions, TextureShelf, map_value
+from ...textures import (
+    CLAMP,
+    MIRROR,
+    MOST_TILES,
+    PLANAR,
+    PROJECTIONS,
+    REPEAT,
+    TRIPLANAR,
+    KeepVersions,
+    TextureShelf,
+    map_value,
+    smaller_versions,
+)
 from .arrays import Materials
 
 _MAPPED = (
@@ -55,6 +67,10 @@ WRAP_MODES = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP}
 _CHANNEL = {"r": 0, "g": 1, "b": 2, "a": 3}
 _MEAN = 4
 _AS_IT_IS = (0.0, 1.0, 0.0, 1.0)
+_WHITE, _FLAT = (255, 255, 255, 255), (128, 128, 255, 255)
+"""What stands for a missing tile: the parameter as it is, or a normal that leans nowhere."""
+MOST_TILE_TEXELS = 1 << 27
+"""Pixels that all tiles of maps may come to; with their smaller versions, 700 MB."""
 
 
 class TextureSet:
@@ -64,6 +80,7 @@ class TextureSet:
     def __init__(self, read: ReadAsset, keep: KeepVersions = lambda key, build: build()):
         self._read = read
         self.shelf = TextureShelf(keep)
+        self._halvings = 0
 
     def index_of(self, ref: TextureRef | None, is_colour: bool, single: bool = False, frame: Frame = NO_FRAME) -> int:
         """Row of a map, −1 for none. `single`: it drives one number; frame: from the space of the parts that wear it
@@ -71,24 +88,48 @@ class TextureSet:
         if ref is None or not (ref.asset or ref.pattern):
             return -1
         channel = _CHANNEL.get(ref.channel, _MEAN if single else -1)
-
-        def pixels() -> np.ndarray:
-            made = pattern(ref.pattern) if ref.pattern else decode_picture(self._read(ref.asset), ref.name or ref.asset)
-            return adjust_colours(made, *changed) if changed != _AS_IT_IS else made
-
         changed = (ref.hue_deg, ref.saturation, ref.brightness_stops, ref.contrast)
-        picture: object = ref.pattern or ref.asset
-        return self.shelf.row(
-            picture if changed == _AS_IT_IS else (picture, changed),
-            pixels,
-            is_colour,
-            WRAP_MODES[ref.wrap],
-            channel,
-            PROJECTIONS.index(ref.projection),
-            map_transform(ref, frame),
-            None if ref.wrap_down is None else WRAP_MODES[ref.wrap_down],
-            ref.uv_set,
-        )
+
+        def row(asset: str, blank: tuple[int, ...] = (), tiles: tuple[str, ...] = ()) -> int:
+            def pixels() -> np.ndarray:
+                if blank:
+                    return np.array(blank, np.uint8).reshape(1, 1, 4)
+                made = pattern(ref.pattern) if ref.pattern else decode_picture(self._read(asset), ref.name or asset)
+                made = adjust_colours(made, *changed) if changed != _AS_IT_IS else made
+                return smaller_versions(made, is_colour)[: self._halvings + 1][-1] if ref.tiles else made
+
+            picture: object = blank or ref.pattern or asset
+            if ref.tiles and not blank:
+                picture = (picture, self._halvings)
+            return self.shelf.row(
+                picture if changed == _AS_IT_IS else (picture, changed),
+                pixels,
+                is_colour,
+                CLAMP if ref.tiles else WRAP_MODES[ref.wrap],
+                channel,
+                PROJECTIONS.index(ref.projection),
+                map_transform(ref, frame),
+                None if ref.wrap_down is None or ref.tiles else WRAP_MODES[ref.wrap_down],
+                ref.uv_set,
+                tiles,
+            )
+
+        if not ref.tiles or ref.projection != "uv":
+            return row(ref.asset)
+        nothing = row("", _FLAT if not is_colour and not single else _WHITE)
+        rows = [row(asset) if asset else nothing for asset in ref.tiles]
+        first = row(ref.asset, tiles=ref.tiles)
+        self.shelf.tiled(first, rows + [nothing] * (MOST_TILES + 1 - len(rows)))
+        return first
+
+    def fit_tiles(self, materials: tuple[Material, ...]) -> None:
+        """Read tiles of maps in so small a version that all of them have room."""
+        refs = {ref for m in materials for _, ref in m.maps if ref is not None and ref.tiles}
+        texels = 0
+        for asset in sorted({asset for ref in refs for asset in ref.assets}):
+            with open_picture(self._read(asset), asset) as picture:
+                texels += picture.width * picture.height
+        self._halvings = max(0, math.ceil(math.log(max(texels / MOST_TILE_TEXELS, 1.0), 4)))
 
     def mask(self, layer: SurfaceLayer, frame: Frame) -> int:
         """Row of a layer's pattern."""
@@ -146,6 +187,7 @@ def material_rows(
     materials: tuple[Material, ...], textures: TextureSet, worn: Mapping[str, WornOn] | None = None
 ) -> Materials:
     """Rows for all materials after EXIT; their maps are taken into the texture set. worn: by ids of materials."""
+    textures.fit_tiles(materials)
     values = np.stack([row_of(m) for m in (EXIT, *materials)]).astype(np.float64)
     ranges = np.full((len(values), 10), -1, np.int32)
     ranges[:, 9] = np.arange(len(values))
