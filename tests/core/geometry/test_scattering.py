@@ -1,5 +1,7 @@
 """Copies set in order, and scattered over a ground."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import scipy
@@ -126,6 +128,32 @@ def test_density_follows_what_is_told() -> None:
         for d in ("middle", "even", "rim")
     ]
     assert away[0] < 0.9 * away[1] < 0.9 * away[2]
+
+
+def test_a_painted_mask_lies_by_texture_coordinates_and_edges_are_sought() -> None:
+    """Half of a mask is black: nothing lies on that half of the surface. Along edges, all lie within their reach."""
+    ground = slope(0.4, 0.0)
+    painted = replace(ground, uvs=((ground.vertices[:, [0, 2]] - FOOT[[0, 2]]) / 0.8 + 0.5).astype(np.float32))
+    mask = np.zeros((8, 8))
+    mask[:, 4:] = 1.0
+    at = feet(scattered(Ground(painted, picture=mask), count=400, spacing_m=0.0, denser="painted"))
+    assert len(at) == 400
+    assert (at[:, 0] > FOOT[0]).all()
+    block = build_made(Made(form="box", width_m=0.4, depth_m=0.4, height_m=0.1, edge_m=0.0))
+    m = np.eye(4)
+    m[:3, 3] = FOOT
+    found = scattered(Ground(block.transformed(m)), count=300, spacing_m=0.0, denser="edges", upright=False)
+    assert len(found) == 300
+    away = np.sort(_to_sides(feet(found) - FOOT), axis=1)
+    assert away[:, 1].max() < 0.03  # an edge is where two sides meet
+    assert away[:, 1].mean() < 0.01
+    assert not len(scattered(Ground(ground), count=50, spacing_m=0.0, denser="edges"))
+
+
+def _to_sides(at: np.ndarray) -> np.ndarray:
+    """Distances (n, 3) of places on a box 0.4 × 0.1 × 0.4 m on its base to its nearest sides."""
+    across = 0.2 - np.abs(at[:, [0, 2]])
+    return np.column_stack([across, np.minimum(at[:, 1], 0.1 - at[:, 1])])
 
 
 def test_orders_stand_where_their_numbers_say() -> None:

@@ -9,6 +9,7 @@ from tests.core.render.test_glow import chequer
 
 from cyclorama.core.commands import perform
 from cyclorama.core.commands.copies import FreezeCopies
+from cyclorama.core.commands.made_items import measure_made_item, with_made
 from cyclorama.core.commands.moves import AddSegment
 from cyclorama.core.errors import CycloramaError
 from cyclorama.core.geometry.cache_keys import content_hash
@@ -180,3 +181,29 @@ def test_glowing_copies_give_light_by_their_size(tracer: Tracer) -> None:
     assert math.isclose(scene.lights.mesh_share[-1], 1.0, rel_tol=1e-5)
     half = scene.lights.mesh_copy
     assert set(half.tolist()) == {0, 1}
+
+
+def test_copies_lie_on_the_part_that_is_chosen() -> None:
+    """Of a body of two parts, one above the other, grains lie on the upper one alone."""
+    low, high = block(), block()
+    both = Mesh(
+        np.concatenate([low.vertices * [3, 1, 3], high.vertices + np.array([0, 0.2, 0])]).astype(np.float32),
+        np.concatenate([low.normals, high.normals]),
+        np.concatenate([low.uvs, high.uvs]),
+        np.concatenate([low.triangles, high.triangles + len(low.vertices)]).astype(np.int32),
+        np.repeat([0, 1], [len(low.triangles), len(high.triangles)]).astype(np.int32),
+    )
+    project, assets = project_of(both, MATERIALS["even"], MATERIALS["even"])
+    carrier = project.items[0]
+    project = with_made(project, "box", lambda item: measure_made_item(item.made) if item.made else None)
+    grain = project.items[-1]
+    small = Made(form="box", width_m=0.004, depth_m=0.004, height_m=0.004, edge_m=0.0)
+    heights = {}
+    for part in (None, carrier.parts[1].id):
+        copies = Copies(arrangement="scatter", count=60, spacing_m=0.002, radius_m=0.3, part=part)
+        values = {"made": small, "rides": carrier.id, "placement": Placement(), "copies": copies}
+        there = edited(project, {f"items/{grain.id}/{name}": value for name, value in values.items()})
+        scene = SceneCompiler(assets.__getitem__).compile(moment(there, FRAME), 16, 16)
+        heights[part] = scene.where.copies.reshape(-1, 4, 3)[:, 3, 1]
+    assert heights[None].min() < 0.1 < heights[None].max()
+    assert heights[carrier.parts[1].id].min() > 0.2

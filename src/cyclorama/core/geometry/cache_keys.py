@@ -43,9 +43,9 @@ def hollow_key(item: Item) -> str:
 
 
 def copies_key(project: Project, item: Item) -> str:
-    """The name of all that the copies of an item depend on: shapes and places of everything, and paths."""
+    """The name of all that the copies of an item depend on: shapes, relief and places of everything, and paths."""
     affects: frozenset[Affects] = frozenset(("geometry", "transform"))
-    parts = [dependency_key(thing, affects) for thing in (*project.items, project.set)]
+    parts = [dependency_key(thing, affects) for thing in (*project.items, *project.materials, project.set)]
     return content_hash(repr((item.id, parts, project.paths, project.shot_id)).encode())
 
 

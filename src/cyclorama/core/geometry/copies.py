@@ -16,6 +16,7 @@ from ..scene.writing import derive
 from .arrangements import ARRANGEMENTS, Stands, about_vertical, along_path, upright
 from .dart_throwing import Target, throw_darts
 from .drops import condensed_radii, merge_drops
+from .edges import hard_segments
 from .measure import Measures, extreme_points, placed_hull
 from .mesh import Mesh, face_normals
 from .natural import DROP_FOOT, SHAPES, is_natural
@@ -28,6 +29,7 @@ STANCES = 64
 """So many ways in which a copy lies, at most."""
 CELLS = 512
 """Cells across the grid of what is kept clear."""
+THROWN_ALONG_EDGES = 12
 THROWN = 8
 """Darts thrown for each drop."""
 AT_ONCE = 1 << 16
@@ -37,8 +39,10 @@ ROUGHLY_ROUND = 0.7
 """Share of its own reach, seen from above, by which a copy is kept clear of others: most are rounder than their box."""
 RIM, MOST_OUTER = 48, 400
 """Corners of the circle in which copies lie, and copies that are looked at for the hull of all."""
-_DENSER = ("even", "middle", "rim", "flat", "low", "high", "picture")
+_DENSER = ("even", "middle", "rim", "flat", "low", "high", "picture", "painted")
 """In the order of the numbers in `dart_throwing`."""
+EDGE_REACH = 0.02
+"""Along edges copies lie within about this share of the size of what they lie on, or within their spacing."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +53,7 @@ class Ground:
     obstacles: tuple[Points, ...] = ()
     """points (k, 3) of what stands there, one nearer to the next than a cell of the grid"""
     picture: Mask | None = None
-    """(h, w) 0…1: where copies are denser, seen from above, its upper edge at the back"""
+    """(h, w) 0…1: where copies are denser, seen from above, its upper edge at the back, or painted on the triangles"""
     limit: Callable[[F64, F64], NDArray[np.bool_]] | None = None
     """true for places x, z at which copies may lie"""
     is_open: Callable[[Points, F64], NDArray[np.bool_]] | None = None
@@ -178,7 +182,12 @@ def _condensed(copies: Copies, hulls: list[F64], foot: Vec3, ground: Ground | No
 
 
 def _scattered(copies: Copies, hulls: list[F64], foot: Vec3, ground: Ground | None) -> Stands:
-    """Darts on the ground."""
+    """Darts on the ground; along edges, those of many that are near to one."""
+    if copies.denser == "edges" and ground is not None:
+        many = derive(copies, denser="even", count=min(THROWN_ALONG_EDGES * copies.count, MOST_COPIES))
+        thrown = _scattered(many, hulls, foot, ground)
+        near = _near_edges(ground.mesh, thrown.places, copies)[: copies.count]
+        return replace(upright(thrown.places[near], thrown.turns[near]), ups=thrown.ups[near])
     places, normals = np.zeros((copies.count, 3)), np.zeros((copies.count, 3))
     found = 0
     if ground is not None and len(ground.mesh.triangles):
@@ -190,6 +199,21 @@ def _scattered(copies: Copies, hulls: list[F64], foot: Vec3, ground: Ground | No
         )
     stands = upright(places[:found], np.radians([copies.direction_deg]))
     return stands if copies.upright else replace(stands, ups=normals[:found])
+
+
+def _near_edges(mesh: Mesh, places: Points, copies: Copies) -> NDArray[np.intp]:
+    """Numbers of places (n, 3) near to a hard edge of a mesh, fewer the farther away they are."""
+    size = float(np.ptp(mesh.vertices, axis=0).max()) if len(mesh.vertices) else 0.0
+    reach = max(EDGE_REACH * size, copies.spacing_m, 1e-9)
+    ends = hard_segments(mesh.vertices, mesh.triangles).astype(np.float64)
+    if not len(ends) or not len(places):
+        return np.zeros(0, np.intp)
+    steps = np.ceil(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1) / (0.5 * reach)).astype(int) + 1
+    along = np.concatenate([np.linspace(0, 1, n) for n in steps])[:, None]
+    which = np.repeat(np.arange(len(ends)), steps)
+    points = ends[which, 0] * (1 - along) + ends[which, 1] * along
+    away, _ = scipy.spatial.cKDTree(points).query(places, distance_upper_bound=3 * reach)
+    return np.flatnonzero(fractions(copies.seed, len(places), 4) < np.exp(-((away / reach) ** 2)))
 
 
 def _target(copies: Copies, foot: Vec3, ground: Ground, reach: float) -> Target:
@@ -210,6 +234,7 @@ def _target(copies: Copies, foot: Vec3, ground: Ground, reach: float) -> Target:
         float(heights.max()),
         _DENSER.index(copies.denser),
         np.ones((1, 1), np.float32) if ground.picture is None else ground.picture.astype(np.float32),
+        mesh.uvs[mesh.triangles].astype(np.float64).reshape(-1, 6),
         _room(ground, foot, copies.radius_m),
         max(copies.clear_m + reach, 1e-9),
     )

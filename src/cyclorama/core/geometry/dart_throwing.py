@@ -18,7 +18,7 @@ from ..vectors import normalize
 F64 = NDArray[np.float64]
 F32 = NDArray[np.float32]
 
-EVENLY, TO_THE_MIDDLE, TO_THE_RIM, ON_THE_FLAT, LOW_DOWN, HIGH_UP, BY_PICTURE = range(7)
+EVENLY, TO_THE_MIDDLE, TO_THE_RIM, ON_THE_FLAT, LOW_DOWN, HIGH_UP, BY_PICTURE, BY_MASK = range(8)
 """Where darts are denser."""
 FADE = 0.7
 """Share of the reach, from the rim inwards, over which darts become as dense as in the middle."""
@@ -45,7 +45,10 @@ class Target(NamedTuple):
     denser: int
     """one of the numbers above"""
     picture: F32
-    """(h, w) 0…1, from the back left to the front right of the square around the region"""
+    """(h, w) 0…1, from the back left to the front right of the square around the region; of a mask, over its texture
+    coordinates"""
+    uvs: F64
+    """(t, 6) texture coordinates of the corners"""
     away: F32
     """(h, w) distance to what is to be kept clear of, m, over the same square"""
     clear: float
@@ -85,7 +88,15 @@ def _looked_up(grid, region, x, z):
 
 
 @device
-def _density(target, p, n, away):
+def _in_mask(picture, u, v):
+    """Value of a picture at texture coordinates, which repeat it."""
+    h, w = picture.shape
+    column, row = int((u - math.floor(u)) * w), int((v - math.floor(v)) * h)
+    return picture[min(row, h - 1), min(column, w - 1)] * 1.0
+
+
+@device
+def _density(target, p, n, away, u, v):
     """Density 0…1 at a place, compared with where it is highest. away: share of the reach from the middle."""
     if target.denser == TO_THE_MIDDLE:
         k = min((1.0 - away) / FADE, 1.0)
@@ -94,6 +105,8 @@ def _density(target, p, n, away):
         return away * away
     if target.denser == ON_THE_FLAT:
         return max(n[1], 0.0) ** 8
+    if target.denser == BY_MASK:
+        return _in_mask(target.picture, u, v)
     if target.denser == BY_PICTURE:
         return _looked_up(target.picture, target.region, p[0], p[2])
     if target.denser == LOW_DOWN or target.denser == HIGH_UP:
@@ -149,9 +162,11 @@ def throw_darts(target, seed, spacing, heads, following, places, normals):
         q, m = target.corners[t], target.normals[t]
         p = (a * q[0] + b * q[3] + c * q[6], a * q[1] + b * q[4] + c * q[7], a * q[2] + b * q[5] + c * q[8])
         n = normalize(a * m[0] + b * m[3] + c * m[6], a * m[1] + b * m[4] + c * m[7], a * m[2] + b * m[5] + c * m[8])
+        e = target.uvs[t]
+        at_u, at_v = a * e[0] + b * e[2] + c * e[4], a * e[1] + b * e[3] + c * e[5]
         x, z = p[0] - target.region[0], p[2] - target.region[1]
         away = math.sqrt(x * x + z * z) / target.region[2]
-        if away > 1.0 or _fraction(seed, number, 3) >= _density(target, p, n, away):
+        if away > 1.0 or _fraction(seed, number, 3) >= _density(target, p, n, away, at_u, at_v):
             continue
         if target.clear > 0.0 and _looked_up(target.away, target.region, p[0], p[2]) < target.clear:
             continue

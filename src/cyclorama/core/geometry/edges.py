@@ -13,6 +13,12 @@ MOST_PAIRS = 4_000_000_000
 """Beyond this many edge–triangle pairs only the triangles at the edge itself are rounded."""
 
 
+def hard_segments(vertices: NDArray[np.float32], triangles: NDArray[np.int32]) -> NDArray[np.float32]:
+    """Ends (e, 2, 3) of all hard edges of a mesh."""
+    none = np.full(len(triangles), np.float32(1e-9))
+    return hard_edges(vertices, triangles, none)[2][:, :6].reshape(-1, 2, 3)
+
+
 def hard_edges(
     vertices: NDArray[np.float32], triangles: NDArray[np.int32], radius: NDArray[np.float32]
 ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.float32]]:

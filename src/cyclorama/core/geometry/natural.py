@@ -66,7 +66,7 @@ def build_natural(made: Made, coarse: bool = False) -> Mesh:
     )
 
 
-def _ball(level: int) -> Sheet:
+def round_ball(level: int) -> Sheet:
     """A ball of radius 1: an icosahedron, each face divided by four so often."""
     golden = (1 + 5**0.5) / 2
     points = np.array([[a, b * golden, 0] for a in (-1, 1) for b in (-1, 1)], float)
@@ -104,7 +104,7 @@ def _lumps(points: F64, random: Random, waves: int, depth: float, finest: float)
 
 
 def _pebble(random: Random, coarser: int) -> Sheet:
-    points, triangles = _ball(4 - coarser)
+    points, triangles = round_ball(4 - coarser)
     points = np.sign(points) * np.abs(points) ** random.uniform(0.85, 1.0)
     return _lumps(points, random, 6, 0.22, 1.6) * [1.0, random.uniform(0.45, 0.65), random.uniform(0.7, 0.9)], triangles
 
@@ -118,23 +118,23 @@ def _gravel(random: Random, coarser: int) -> Sheet:
 
 
 def _grain(random: Random, coarser: int) -> Sheet:
-    points, triangles = _ball(max(1 - coarser, 0))
+    points, triangles = round_ball(max(1 - coarser, 0))
     return _lumps(points, random, 5, 0.3, 2.0) * [1.0, 0.8, 0.85], triangles
 
 
 def _snow(random: Random, coarser: int) -> Sheet:
-    points, triangles = _ball(3 - coarser)
+    points, triangles = round_ball(3 - coarser)
     return _lumps(points, random, 14, 0.2, 4.0), triangles
 
 
 def _crumb(random: Random, coarser: int) -> Sheet:
-    points, triangles = _ball(3 - coarser)
+    points, triangles = round_ball(3 - coarser)
     return _lumps(points, random, 24, 0.34, 6.0) * [1.0, 0.7, 0.85], triangles
 
 
 def _bean(random: Random, coarser: int) -> Sheet:
     """Half an ellipsoid, its flat side up, with a bent groove along it."""
-    points, triangles = _ball(4 - coarser)
+    points, triangles = round_ball(4 - coarser)
     bent = random.uniform(1.8, 3.2)
     x, y, z = _lumps(points, random, 4, 0.05, 1.5).T
     top = np.where(y > 0, 0.12 * y + 0.08 * (1 - x * x - z * z).clip(0), 0.75 * y)

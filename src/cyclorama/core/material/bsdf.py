@@ -44,7 +44,19 @@ from .record import (
     SUNK_SHARE,
     UNDER,
 )
-from .row import COAT, COAT_IOR, DIFFUSE_ROUGHNESS, FUZZ, FUZZ_COLOR, FUZZ_ROUGHNESS, METALNESS, SUBSURFACE_COLOR, THIN
+from .row import (
+    COAT,
+    COAT_IOR,
+    DIFFUSE_ROUGHNESS,
+    FUZZ,
+    FUZZ_COLOR,
+    FUZZ_ROUGHNESS,
+    METALNESS,
+    STRAND,
+    SUBSURFACE_COLOR,
+    THIN,
+)
+from .strand import evaluate_strand, sample_strand
 from .tables import DIELECTRIC, METAL, lookup_block, lookup_plane
 
 FAILED, DIFFUSE, GLOSSY, REFRACTED, SUNK, MIRROR, CLEAR = 0, 1, 2, 3, 4, 5, 6
@@ -89,6 +101,9 @@ def evaluate(v, s, wo, wi, films, tables):
     ox, oy, oz = wo
     ix, iy, iz = wi
     dr = dg = db = sr = sg = sb = pdf = 0.0
+    if v[STRAND] > 0.0:
+        sr, sg, sb, pdf = evaluate_strand(s, wi)
+        return dr, dg, db, sr, sg, sb, pdf
     if oz <= 0.0 or iz == 0.0:
         return dr, dg, db, sr, sg, sb, pdf
     rough = s[AX] > MIRROR_ALPHA
@@ -284,6 +299,12 @@ def sample(v, s, wo, u_lobe, u1, u2, films, tables):
     """A direction by importance: kind, wi, weight f·|cos|/density (3,), density (0 for smooth and sunk kinds)."""
     ox, oy, oz = wo
     nothing = (FAILED, (0.0, 0.0, 1.0), (0.0, 0.0, 0.0), 0.0)
+    if v[STRAND] > 0.0:
+        wi = sample_strand(s, u_lobe, u1, u2)
+        r, g, b, pdf = evaluate_strand(s, wi)
+        if pdf <= 1e-12:
+            return nothing
+        return GLOSSY, wi, (r / pdf, g / pdf, b / pdf), pdf
     p_top = s[P_FUZZ] + s[P_COAT]
     if u_lobe < s[P_DIFFUSE]:
         kind, wi = DIFFUSE, _cosine(u1, u2)

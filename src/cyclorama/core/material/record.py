@@ -24,11 +24,13 @@ from .row import (
     ROUGHNESS,
     SPECULAR,
     SPECULAR_COLOR,
+    STRAND,
     SUBSURFACE,
     SUBSURFACE_COLOR,
     THIN,
     TRANSMISSION,
 )
+from .strand import prepare_strand
 from .tables import (
     DIELECTRIC,
     FUZZ_REFLECTANCE,
@@ -102,6 +104,11 @@ def prepare(v, s, wo, coat_normal, inside, tables):
 
     The row's index is that against what lies around; below 1, the ray outside is in the denser of both.
     """
+    if v[STRAND] > 0.0:
+        s[P_FUZZ] = s[P_COAT] = s[AX] = 0.0
+        s[P_DIFFUSE] = s[LEAN] = 1.0
+        prepare_strand(v, s, wo)
+        return
     dense = inside != (v[IOR] < 1.0)
     mu_o = min(wo[2], 1.0)
     metal, rough, transmission = v[METALNESS] * 1.0, v[ROUGHNESS] * 1.0, v[TRANSMISSION] * 1.0

@@ -66,7 +66,9 @@ PROFILED, PROFILE_MEAN, PROFILE = 59, 60, 61
 """Whether the dielectric's reflectance over √cos follows, its mean, and the MU values."""
 EVEN = PROFILE + 32
 """1: as `even` has it, so that many are shaded side by side."""
-COLUMNS = EVEN + 1
+STRAND = EVEN + 1
+"""1: a fibre, whose colour is that of many together."""
+COLUMNS = STRAND + 1
 
 SCALARS = {
     BASE_WEIGHT: "base_weight", METALNESS: "base_metalness", DIFFUSE_ROUGHNESS: "base_diffuse_roughness",
@@ -100,6 +102,7 @@ def _is_plain(m: Material) -> bool:
         m.specular_roughness_anisotropy,
         m.base_diffuse_roughness,
         float(m.thin_walled),
+        float(m.strand),
     )
     return not any(absent) and m.specular_weight == 1.0 and m.maps.specular_weight is None
 
@@ -114,6 +117,7 @@ def row_of(m: Material) -> NDArray[np.float32]:
     row[EMISSION : EMISSION + 3] = np.array(m.emission_color) * m.emission_luminance
     row[GRAIN] = math.radians(m.specular_rotation_deg)
     row[RELIEF] = m.height_m
+    row[STRAND] = m.strand
     row[PLAIN] = _is_plain(m)
     row[CUTOFF] = -1.0 if m.opacity_cutoff is None else m.opacity_cutoff
     colour = np.maximum(np.array(m.transmission_color), 1e-4)

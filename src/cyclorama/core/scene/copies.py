@@ -71,7 +71,7 @@ class Copies(Doc):
     upright: Annotated[bool, Field(title="Upright")] = True
     """Upright on slopes; else copies follow the surface."""
     denser: Annotated[
-        Literal["even", "middle", "rim", "flat", "low", "high", "picture"],
+        Literal["even", "middle", "rim", "flat", "low", "high", "edges", "picture", "painted"],
         Field(title="Denser"),
         Choices(
             {
@@ -81,13 +81,17 @@ class Copies(Doc):
                 "flat": "Where it is flat",
                 "low": "Low down",
                 "high": "High up",
-                "picture": "By a picture",
+                "edges": "Along edges",
+                "picture": "By a picture from above",
+                "painted": "By a painted mask",
             }
         ),
     ] = "even"
     picture: Annotated[AssetRef, Field(title="Picture")] = ""
-    """white where copies are densest, seen from above"""
+    """white where copies are densest: seen from above, or painted on what they lie on, by its texture coordinates"""
     picture_name: Annotated[str, Field(max_length=200)] = ""
+    part: Annotated[Id | None, Field(title="Only on")] = None
+    """the part of the item that they lie on; None: all of it"""
     clear_m: Annotated[float, quantity("Clear of others", "m", ge=0, le=1e4)] = 0.0
     """Distance that is kept from everything else that stands there."""
 

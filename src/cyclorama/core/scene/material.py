@@ -207,6 +207,8 @@ class Material(Doc):
     """Below 1, what is behind shows through holes too small to see (cut-out)."""
     opacity_cutoff: Annotated[float | None, Field(ge=0, le=1)] = None
     """Maps below this opacity are holes, above it solid; None blends."""
+    strand: Annotated[bool, Field(title="Hair")] = False
+    """Fibres, such as hair and fur: light goes through each of them. The base colour is that of many together."""
     thin_walled: bool = False
     """A sheet without an inside: light passes straight on."""
     normal_scale: Annotated[float, quantity("Normal strength", "", ge=0, le=10)] = 1.0

@@ -158,6 +158,7 @@ class _Writer:
             (m.priority != 0, "its priority"),
             (m.edge_radius_m > 0, "rounded edges"),
             (m.maps.height is not None, "relief"),
+            (m.strand, "hair"),
         ):
             if there:
                 self.lost.append(words)

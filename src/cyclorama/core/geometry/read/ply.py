@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from ...errors import IntakeError
 from ...scene import MaterialMaps, TextureRef
 from ...textures import srgb_to_linear
+from .clouds import point_part, touching_radius
 from .corners import Polygons, cut_apart, distinct_values, from_top
 from .files import FileBundle
 from .model import FileModel, ModelPart
@@ -21,7 +22,7 @@ _COLOURS = (("red", "green", "blue"), ("diffuse_red", "diffuse_green", "diffuse_
 
 
 def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
-    """Read a PLY; files that only hold points have no faces."""
+    """Read a PLY; points without faces become balls."""
     if not data.startswith(b"ply"):
         raise IntakeError(f"‘{name}’ is not a PLY file, whatever its name says.")
     elements, comments = read_elements(name, data)
@@ -33,6 +34,8 @@ def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     if len(index) and not (index.min() >= 0 and index.max() < len(points)):
         raise IntakeError(f"‘{name}’ refers to vertices that are not there; it is damaged. Export it again.")
     model = FileModel()
+    if not len(sizes) and len(points):
+        return _cloud(name, points, vertex, model)
     # properties of corners or faces make corners distinct: map coordinates, colours of the face
     mapped, part = _corner_uvs(face, sizes)
     painted = _colours(face.columns)
@@ -57,6 +60,24 @@ def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
             piece.colours = painted[rows[:, 2]]
         piece.material = _material(name, textures, number, bundle, model, piece)
         model.parts.append(piece)
+    return model
+
+
+def _cloud(name: str, points: NDArray[np.float64], vertex: Columns, model: FileModel) -> FileModel:
+    """Points without faces as balls that just touch, on the average; or as large as the file says."""
+    told = vertex.columns.get("radius")
+    finite = np.isfinite(points).all(axis=1)
+    if told is not None:
+        radii = np.maximum(np.nan_to_num(told.astype(np.float64)), 0.0)
+    else:
+        radii = np.full(len(points), touching_radius(points[finite]))
+    colours = _colours(vertex.columns)
+    points, radii, colours = points[finite], radii[finite], None if colours is None else colours[finite]
+    title = PurePosixPath(name).stem[:80]
+    part = point_part(title, points, radii, None if colours is None else colours[:, :3].astype(np.float64), model)
+    plain = plain_material(0)
+    model.materials.append(plain.model_copy(update={"base_color": (1.0, 1.0, 1.0)}) if colours is not None else plain)
+    model.parts.append(part)
     return model
 
 

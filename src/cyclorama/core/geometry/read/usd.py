@@ -20,6 +20,7 @@ from .files import FileBundle, unpack
 from .model import Creases, FileModel, ModelPart
 from .names import label
 from .placing import place, reverse
+from .usd_curves import as_hair, balls_of, strands_of
 from .usd_layers import bound_to_folder, root_of, write_files
 from .usd_material import UsdMaterials
 from .usd_rig import UsdRig
@@ -103,15 +104,16 @@ class _Reader:
             elif prim.IsA(UsdGeom.Mesh):
                 if UsdGeom.Imageable(prim).ComputePurpose() not in _NEVER_SHOWN:
                     self._mesh(UsdGeom.Mesh(prim), instances)
+            elif prim.IsA(UsdGeom.BasisCurves) or prim.IsA(UsdGeom.Points):
+                if UsdGeom.Imageable(prim).ComputePurpose() not in _NEVER_SHOWN:
+                    self._threads(prim, instances)
             else:
                 self._count(prim)
 
     def _count(self, prim: Usd.Prim) -> None:
         kind, what = prim.GetTypeName(), None
         if prim.IsA(UsdGeom.Gprim):
-            what = {"BasisCurves": "set of curves", "Points": "set of points"}.get(
-                kind, f"{kind.lower()} without a mesh"
-            )
+            what = f"{kind.lower()} without a mesh"
         if what:
             self._left[what] = self._left.get(what, 0) + 1
 
@@ -189,6 +191,21 @@ class _Reader:
                 place(piece, at)
             self.model.parts.append(piece)
             self._made.append((piece, str(prim.GetPath()), str(sets[number].GetPath())))
+
+    def _threads(self, prim: Usd.Prim, instances: NDArray[np.float64]) -> None:
+        """Curves as strands, points as balls."""
+        material = self._materials.index(prim)
+        bare = self._materials.bare(material)
+        part = strands_of(prim, self.model, bare) if prim.IsA(UsdGeom.BasisCurves) else balls_of(prim, self.model, bare)
+        if part is None:
+            return
+        part.material = material
+        part.visible = UsdGeom.Imageable(prim).ComputeVisibility() != UsdGeom.Tokens.invisible
+        part.group = tuple(p.name for p in prim.GetPath().GetParentPath().GetPrefixes())
+        if prim.IsA(UsdGeom.BasisCurves):
+            self.model.materials[material] = as_hair(self.model.materials[material])
+        place(part, instances @ _matrix(self._places.GetLocalToWorldTransform(prim)))
+        self.model.parts.append(part)
 
     def _is_instanced(self, instances: NDArray[np.float64]) -> bool:
         return len(instances) != 1 or not np.array_equal(instances[0], np.eye(4))

@@ -75,7 +75,7 @@ def prototype_rows(moment: Moment, first: int) -> RowsOf:
 def density_picture(item: Item, read: ReadAsset) -> Mask | None:
     """Lightness (h, w) 0…1 of the picture that says where copies of an item are dense."""
     copies = item.copies
-    if copies is None or copies.denser != "picture" or not copies.picture:
+    if copies is None or copies.denser not in ("picture", "painted") or not copies.picture:
         return None
     pixels = decode_picture(read(copies.picture), copies.picture_name or "density")
     return np.asarray(pixels[..., :3].mean(axis=2) / 255.0, np.float32)
@@ -156,6 +156,8 @@ def _ground(
     reach = item.copies.radius_m
     carrier = _carrier(moment, item)
     mesh = _level(foot, reach) if carrier is None else mesh_of(carrier)
+    if carrier is not None and item.copies.part is not None:
+        mesh = mesh.only(np.array([p.id == item.copies.part for p in carrier.parts])[mesh.part])
     tall = max(float(np.ptp(m.vertices[:, 1])) for m in prototypes)
     cell = 2 * reach / CELLS
     others = [mesh_of(x) for x in moment.items if x not in (item, carrier) and x.copies is None]

@@ -13,21 +13,20 @@ from ...material.bsdf import DIFFUSE, MIRROR, SUNK, evaluate, sample
 from ...material.plain import evaluate_plain, prepare_plain, sample_plain
 from ...material.record import LEAN, has_breadth, prepare
 from ...material.row import (
-    ANISOTROPY,
     CLOUDY,
     COAT,
     EDGE_RADIUS,
     EMISSION,
-    GRAIN,
     IOR,
     OPACITY,
     PLAIN,
     ROUGHNESS,
     SCATTER,
+    STRAND,
     THIN,
     TRANSMISSION,
 )
-from ...vectors import basis, cross, dot, get, to_local, to_world
+from ...vectors import dot, get, to_local, to_world
 from .arrays import (
     BENDS,
     BY_DIFFUSE,
@@ -57,6 +56,7 @@ from .direct import (
     meet_lights,
 )
 from .glow_targets import BEHIND_GLASS, any_target, lean_of, share_turned, turn_to_target
+from .grain import grain_frame, leave_strand
 from .light_sampling import apart, choose, facing_word
 from .media import enter, exit_from, is_within, relative_row
 from .parameters import attenuation, opacity_of, resolve
@@ -67,7 +67,6 @@ from .surface import (
     MATERIAL_COLUMN,
     PART_COLUMN,
     facing_normal,
-    grain_tangent,
     hit_surface,
     leave,
     mapped_normal,
@@ -77,7 +76,6 @@ from .surface import (
     scale_point,
     texture_point,
     turn,
-    turn_back,
 )
 from .volume import scatter_in
 
@@ -171,32 +169,16 @@ def _go_straight_on(flight, alive, i, throughput, start, met, media):
 
 
 @device
-def _grain(geometry, triangle, normal, v, moving, scratch):
-    """Tangent and bitangent along the grain of a surface, where it has one."""
-    tangent, bitangent = basis(normal)
-    if v[ANISOTROPY] > 0.0:
-        n_body = turn_back(scratch.matrix, normal) if moving else normal
-        if moving == BENDS:
-            n_body = turn_back(scratch.carry, n_body)
-        tangent = grain_tangent(geometry, triangle, n_body, v[GRAIN] * 1.0)
-        if moving == BENDS:
-            tangent = turn(scratch.carry, tangent)
-        if moving:
-            tangent = turn(scratch.matrix, tangent)
-        bitangent = cross(normal, tangent)
-    return tangent, bitangent
-
-
-@device
 def _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ray, state, cast):
     """Cast shadow rays to lights that are chosen at the place that is lit; how many there are then, and what the path
     remembers of the choice. Each tuple is as `shade` makes it."""
-    p, lifted, flat, part, from_within, plain = where
+    p, lifted, flat, part, from_within, plain, smooth, radius = where
     normal, tangent, bitangent, wo = local_frame
     time, seed, index, u_pick, l1, l2 = ray
     throughput, slot, depth, last, kind_so_far = state
     lights, materials, tables, s = world.lights, world.materials, world.tables, scratch.record
-    sided = v[TRANSMISSION] == 0.0 and v[THIN] == 0.0
+    strand = v[STRAND] > 0.0
+    sided = v[TRANSMISSION] == 0.0 and v[THIN] == 0.0 and not strand
     word = facing_word(lights, normal, sided, time)
     alone = apart(lights, depth)
     chosen, odds, total = choose(lights, world.environment, scratch.gives, p, word, part, time, u_pick, alone)
@@ -211,7 +193,7 @@ def _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ra
         if source < 0:
             continue
         wl = to_local(wi, tangent, bitangent, normal)
-        if (wl[2] > 0.0) != (dot(wi, flat) > 0.0):
+        if not strand and (wl[2] > 0.0) != (dot(wi, flat) > 0.0):
             continue
         if plain:
             dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
@@ -224,6 +206,8 @@ def _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ra
         # after the last bounce no sampled direction will meet the light: count it in full here
         k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
         start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
+        if strand:
+            start = leave_strand(p, flat, smooth, tangent, radius, wi)
         second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
         first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
         second = second if kind_so_far == 0 else kind_so_far
@@ -302,7 +286,8 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
         seeking = any_target(world.targets)
         if opacity < 1.0 or depth >= ROULETTE_FROM or seeking:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
-        if opacity < 1.0 and u_hole >= opacity:
+        in_strand = v[STRAND] > 0.0 and dot(flat, view) < 0.0  # it left this strand, or stands in it
+        if in_strand or (opacity < 1.0 and u_hole >= opacity):
             alive = _go_straight_on(flight, alive, i, throughput, leave(p, flat, d), (width, way), media)
             continue
         across, hidden = _across(materials.values, v, media, np.int64(row), dot(flat, view) < 0.0)
@@ -336,7 +321,7 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
         elif around >= 0:
             v = relative_row(v, materials.values[around, IOR], scratch.row)
         normal = facing_normal(normal, view)
-        tangent, bitangent = _grain(geometry, triangle, normal, v, moving, scratch)
+        tangent, bitangent, radius = grain_frame(geometry, triangle, normal, v, moving, scratch)
         frame = tangent, bitangent, normal
         wo = to_local(view, *frame)
         coat_normal = (0.0, 0.0, 1.0)
@@ -359,7 +344,10 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
 
         lit, turned = UNLIT, 0.0
         if has_breadth(v, s):  # a perfectly smooth surface reflects no light that was aimed at
-            where, local_frame = (p, lifted, flat, part, from_within, plain), (normal, tangent, bitangent, wo)
+            where, local_frame = (
+                (p, lifted, flat, part, from_within, plain, smooth, radius),
+                (normal, tangent, bitangent, wo),
+            )
             ray, state = (time, seed, index, u_pick, l1, l2), (throughput, slot, depth, last, kind_so_far)
             cast, lit = _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ray, state, cast)
             if seeking and not last and v[TRANSMISSION] == 0.0:
@@ -372,7 +360,7 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
             continue
         wi = to_world(local, *frame)
         crosses = local[2] < 0.0
-        if (dot(wi, flat) < 0.0) != crosses:
+        if (dot(wi, flat) < 0.0) != crosses and v[STRAND] == 0.0:
             continue
         throughput = (throughput[0] * weight[0], throughput[1] * weight[1], throughput[2] * weight[2])
         worth = BEHIND_GLASS if seeking and v[TRANSMISSION] > 0.0 else 1.0
@@ -389,6 +377,8 @@ def shade(which, count, so_far, step, max_bounces, world, flight, recording, sam
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
         held, cone = (media, slot, depth + 1, part, flags), (width, spread, 0.0)
         start = leave(p if crosses or from_within else lifted, flat, wi)
+        if v[STRAND] > 0.0:
+            start = leave_strand(p, flat, smooth, tangent, radius, wi)
         pass_on(flight, alive, (start, wi, time), throughput, density, lit, cone, held, (seed, index))
         alive += 1
     return alive, cast

@@ -212,7 +212,7 @@ def texture_point(geometry, triangle, u, v):
 
 
 @device
-def _gradients(geometry, triangle, which):
+def gradients(geometry, triangle, which):
     """Gradients of u and v of a set over a triangle: two vectors (3,), 1/m; the sign of its handedness (0: none)."""
     t = geometry.corners
     a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
@@ -234,7 +234,7 @@ def _gradients(geometry, triangle, which):
 @routine
 def grain_tangent(geometry, triangle, normal, angle):
     """Unit vector along growing u (or any, without a map) in the plane of the normal, turned by `angle` radians."""
-    gu, gv, side = _gradients(geometry, triangle, 0)
+    gu, gv, side = gradients(geometry, triangle, 0)
     t, b = basis(normal)
     if side != 0.0:
         # ∂P/∂u is perpendicular to the gradient of v
@@ -252,7 +252,7 @@ def mapped_normal(geometry, textures, index, values, triangle, normal, at, p, fl
     x, y, z = map_value(textures, index, at, p, flat, width)
     scale = values[NORMAL_SCALE] * 1.0
     x, y, z = (2.0 * x - 1.0) * scale, (2.0 * y - 1.0) * scale, 2.0 * z - 1.0
-    gu, gv, side = _gradients(geometry, triangle, textures.layout[index, UV_SET])
+    gu, gv, side = gradients(geometry, triangle, textures.layout[index, UV_SET])
     if side == 0.0 or textures.layout[index, PROJECTION] != UV:
         t, b = basis(normal)
     else:
@@ -300,7 +300,7 @@ def relieved_normal(geometry, textures, index, values, triangle, normal, at, p, 
         return normalize(
             normal[0] - st * t[0] - sb * b[0], normal[1] - st * t[1] - sb * b[1], normal[2] - st * t[2] - sb * b[2]
         )
-    gu, gv, side = _gradients(geometry, triangle, textures.layout[index, UV_SET])
+    gu, gv, side = gradients(geometry, triangle, textures.layout[index, UV_SET])
     if side == 0.0:
         return normal
     density = at[5] if textures.layout[index, UV_SET] == 1 else at[2]

@@ -32,6 +32,7 @@ export class CopiesCard {
       const files = await pickFiles(PICTURES);
       if (files.length) this.#bring(files);
     });
+    byId("copies-part").addEventListener("change", (e) => store.set(`items/${chosen.item}/copies/part`, e.target.value || null));
     byId("copies-path").addEventListener("change", (e) => store.set(`items/${chosen.item}/copies/path`, e.target.value));
   }
 
@@ -64,6 +65,10 @@ export class CopiesCard {
     for (const button of document.querySelectorAll("[data-arrange]")) button.setAttribute("aria-pressed", String(button.dataset.arrange === now));
     byId("copies-path").replaceChildren(...project.paths.map(({ id, name }) => make("option", { value: id }, name)));
     byId("copies-path").value = item.copies?.path ?? "";
+    const parts = this.store.item(item.rides)?.parts ?? [];
+    byId("copies-only").hidden = parts.length < 2 || !["scatter", "drops"].includes(now);
+    byId("copies-part").replaceChildren(make("option", { value: "" }, "all of it"), ...parts.map(({ id, name }) => make("option", { value: id }, name)));
+    byId("copies-part").value = item.copies?.part ?? "";
     byId("copies-picture-name").textContent = item.copies?.picture_name || "none";
     this.#showCount();
   }
