@@ -132,7 +132,8 @@ def test_facts_about_a_property() -> None:
     assert place_of("subject/placement/turn_deg").affects == "transform"
     assert place_of("subject/play/speed").affects == "motion"
     assert place_of("materials/{material}/maps/{slot}/scale_u").affects == "surface"
-    assert affects_everywhere()["materials/*/maps/height/scale_u"] == "surface"
+    assert affects_everywhere()["materials/*/maps/base_color/scale_u"] == "surface"
+    assert affects_everywhere()["materials/*/maps/height/scale_u"] == "geometry"  # it may move the surface
     assert (place_of("look/lights/key").kind, place_of("look/lights").kind) == ("thing", "list")
     assert place_of("subject/variant/parts/pot/material").affects == "geometry"
     assert place_of("shot/move/turns").affects == "motion"
