@@ -6,6 +6,7 @@ from tests.browser.conftest import Server
 from tests.browser.test_cards import opened, project, undo
 
 from cyclorama.core.lettering import FONTS
+from cyclorama.core.scene import Material
 
 
 @pytest.mark.webgl
@@ -100,3 +101,29 @@ def test_a_drawing_becomes_a_mark_and_letters_take_a_font(page: Page, server: Se
     for _ in range(5):
         undo(page)
     assert project(page, server).items == before.items
+
+
+@pytest.mark.webgl
+def test_a_relief_is_made_true_and_fitted_and_a_material_hair(page: Page, server: Server, floor: str) -> None:
+    """The switch is there with a relief map only; a click fits its triangles to the camera."""
+    opened(page, floor, "materials", "Surface")
+    card = page.locator("[data-card=materials]")
+    material = card.locator("#material-pick").input_value()
+
+    def worn() -> Material:
+        return next(m for m in project(page, server).materials if m.id == material)
+
+    expect(card.locator("#true-relief")).to_be_hidden()
+    page.select_option("#preset-pick", label="Cast iron")
+    expect(card.locator("#true-relief")).to_be_visible()
+    expect(card.locator("#fit-relief")).to_be_hidden()
+    card.get_by_role("switch", name="True relief").click()
+    card.locator("#fit-relief").click()
+    expect(card.locator("[data-number='materials/{material}/relief_step_m']")).not_to_have_value("0")
+    card.get_by_role("switch", name="Hair").click()
+    expect(card.get_by_role("switch", name="Hair")).to_have_attribute("aria-checked", "true")
+    assert (worn().displaced, worn().strand) == (True, True)
+    assert 1e-6 < worn().relief_step_m < 0.01
+    for _ in range(4):
+        undo(page)
+    assert (worn().displaced, worn().strand, worn().maps.height) == (False, False, None)
