@@ -140,6 +140,8 @@ class TextureShelf:
     def tiled(self, row: int, tiles: list[int]) -> None:
         """Let a row look into one of other rows (MOST_TILES + 1), by the tile that coordinates lie in; the last is for
         coordinates in none."""
+        if self._layout[row][TILES] >= 0:
+            return
         self._layout[row][TILES] = len(self._tiles)
         self._tiles.append(tiles)
         self._arrays = None

@@ -93,6 +93,16 @@ def test_collada_keeps_places_names_polygons_and_materials() -> None:
     assert "Cameras of the file are left out" in told
 
 
+def test_a_missing_picture_is_told_of_and_does_not_make_a_surface_glow() -> None:
+    picture = b'<texture texture="m" texcoord="UV"/>'
+    glowing = dae()["rack.dae"].replace(b"<phong>", b"<phong><emission>" + picture + b"</emission>")
+    _, lit = read_model({"rack.dae": glowing, "paint 1.png": PICTURE})
+    assert lit.materials[0].emission_luminance > 0
+    _, dark = read_model({"rack.dae": glowing})
+    assert dark.missing == ["Texture ‘paint 1.png’"]
+    assert dark.materials[0].emission_luminance == 0
+
+
 def test_collada_stands_upright_whatever_its_axis() -> None:
     """The plate's own z points up, to the front, or along x turned up."""
     heights = {}

@@ -15,7 +15,7 @@ from ..motion import stand_height_m
 from ..scene import Doc, Item, Made, Material, Part, Placement, Project, Variant, Worn, put, put_all
 from ..scene.base import Colour, Name, ReadAsset, new_id
 from ..scene.item import ON_SET
-from ..scene.made import MOST_LETTERS, Form, Letters, Mark
+from ..scene.made import EXTRUDED_PARTS, MOST_LETTERS, Form, Letters, Mark
 from ..scene.writing import revise
 from .base import performs
 from .names import free_name
@@ -23,10 +23,8 @@ from .placing import standing_again
 from .tools import MeasuresOf, Tools
 
 USUAL_SIZE_M = 0.3
-"""What is made beside no subject is made for one of this size."""
+"""Size of the subject that shapes are made for where there is none, m."""
 GREY: tuple[float, float, float] = (0.62, 0.61, 0.59)
-MARK_SURFACES = ("face", "bevel", "side")
-"""Parts of each piece of a mark, in the order of `geometry.marks.SURFACES`."""
 
 
 @lru_cache(maxsize=256)
@@ -80,8 +78,10 @@ def _add_mark(project: Project, change: AddMark, tools: Tools) -> tuple[Project,
     parts, worn = [], []
     for piece in change.pieces:
         material = materials.setdefault(piece.colour, _material(piece.name, piece.colour))
-        for surface in MARK_SURFACES:
-            part = Part(id=new_id("part"), name=f"{piece.name[:70]} {surface}", triangles=0, group=(piece.name,))
+        for surface in EXTRUDED_PARTS:
+            part = Part(
+                id=new_id("part"), name=f"{piece.name[:70]} {surface.lower()}", triangles=0, group=(piece.name,)
+            )
             parts.append(part)
             worn.append(Worn(id=part.id, material=material.id))
     stem = change.mark.source_name.rpartition(".")[0] or "Mark"
@@ -147,7 +147,7 @@ def _beside(project: Project, item: Item, materials: list[Material], size: float
 
 
 def _standing(project: Project, item: Item, materials: list[Material]) -> Project:
-    """The project with an item that stands on what it rides on."""
+    """The project with one more item, which stands on the floor, on the disc or on the item that it rides on."""
     assert item.made is not None
     stands = ground_placement(measure_made_item(item.made), item.placement, stand_height_m(project, item))
     items = (*project.items, revise(item, placement=stands))

@@ -42,7 +42,8 @@ RIM, MOST_OUTER = 48, 400
 _DENSER = ("even", "middle", "rim", "flat", "low", "high", "picture", "painted")
 """In the order of the numbers in `dart_throwing`."""
 EDGE_REACH = 0.02
-"""Along edges copies lie within about this share of the size of what they lie on, or within their spacing."""
+"""Distance from an edge within which most copies along edges lie: a share of the size of the item below them, or their
+spacing where that is more."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .edge_collapse import add_planes, cheapest, corners_at, scratch_room, take_out
-from .mesh import Mesh, face_normals, used_by
+from .mesh import Mesh, face_normals
 from .normals import weld
 from .rows import I32
 
@@ -56,21 +56,8 @@ def reduce_mesh(
 def _left(mesh: Mesh, triangles: I32) -> tuple[Mesh, NDArray[np.intp]]:
     """The mesh of the triangles that are not gone, without the vertices that nothing uses any more."""
     stands = triangles[:, 0] >= 0
-    triangles = triangles[stands]
-    used = used_by(triangles, len(mesh.vertices))
-    vertex = np.flatnonzero(used)
-    number = (np.cumsum(used) - 1).astype(np.int32)
-    return replace(
-        mesh,
-        vertices=mesh.vertices[vertex],
-        normals=mesh.normals[vertex],
-        uvs=mesh.uvs[vertex],
-        triangles=number[triangles],
-        part=mesh.part[stands],
-        inner=np.zeros(0, np.uint8),
-        more_uvs=mesh.more_uvs[vertex] if len(mesh.more_uvs) else mesh.more_uvs,
-        colours=mesh.colours[vertex] if len(mesh.colours) else mesh.colours,
-    ), vertex
+    left = replace(mesh, triangles=triangles[stands], part=mesh.part[stands], inner=np.zeros(0, np.uint8))
+    return left.compacted()
 
 
 def _values(mesh: Mesh, tolerance: float) -> NDArray[np.float32]:

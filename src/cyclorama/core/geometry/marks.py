@@ -7,13 +7,10 @@ import shapely
 
 from ..scene import Made
 from ..scene.base import ReadAsset
-from ..scene.made import Extrusion, Mark
+from ..scene.made import EXTRUDED_PARTS, Extrusion, Mark
 from .extrude import extrude, lay
 from .mesh import Mesh, join
 from .outlines import Outline, Outlines
-
-SURFACES = ("Face", "Bevel", "Side")
-"""Parts of each piece of a mark, as `extrude` numbers them."""
 
 
 def outlines_of(mark: Mark, read_asset: ReadAsset | None) -> Outlines:
@@ -28,7 +25,7 @@ def build_mark(made: Made, outlines: Outlines) -> Mesh:
     """The mesh of a mark, m: as high and deep as the shape, with its edge as bevel; for each piece of the drawing its
     face, bevel and side."""
     bodies = [
-        replace(body, part=body.part + np.int32(len(SURFACES) * k))
+        replace(body, part=body.part + np.int32(len(EXTRUDED_PARTS) * k))
         for k, piece in enumerate(outlines.pieces)
         for polygon in shapely.transform(list(piece.polygons), lambda points: points * made.height_m)
         if len((body := extrude([polygon], made.depth_m, made.edge_m)).vertices)

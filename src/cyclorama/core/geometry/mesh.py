@@ -40,6 +40,20 @@ class Mesh:
         """The mesh with some of its triangles (t,)."""
         return replace(self, triangles=self.triangles[keep], part=self.part[keep], inner=self.inner_bits[keep])
 
+    def compacted(self) -> tuple["Mesh", NDArray[np.intp]]:
+        """The mesh without the vertices that no triangle uses, and the numbers of those that stay."""
+        used = used_by(self.triangles, len(self.vertices))
+        number = (np.cumsum(used) - 1).astype(np.int32)
+        return replace(
+            self,
+            vertices=self.vertices[used],
+            normals=self.normals[used],
+            uvs=self.uvs[used],
+            triangles=number[self.triangles],
+            more_uvs=self.more_uvs[used] if len(self.more_uvs) else self.more_uvs,
+            colours=self.colours[used] if len(self.colours) else self.colours,
+        ), np.flatnonzero(used)
+
     def reversed(self) -> "Mesh":
         """The mesh inside out, its normals as they are."""
         return replace(self, triangles=np.ascontiguousarray(self.triangles[:, ::-1]), inner=swapped_bits(self.inner))

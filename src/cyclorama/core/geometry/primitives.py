@@ -8,12 +8,11 @@ import numpy as np
 from ..arrays import Points
 from ..scene import Made
 from ..scene.base import ReadAsset
-from ..scene.made import Form
+from ..scene.made import EXTRUDED_PARTS, Form
 from .build import arc, grid_mesh, lathe
 from .mesh import Mesh
 from .natural import build_natural, is_natural
 
-LETTER_PARTS = ("Face", "Bevel", "Side")
 CARD_M = 0.02
 """How thick a card is, as a share of its width."""
 SEGMENTS, ROUND_STEPS = 128, 6
@@ -42,7 +41,7 @@ def build_made(made: Made, read_asset: ReadAsset | None = None) -> Mesh:
 
 def part_names(made: Made) -> tuple[str, ...]:
     """Names of the parts of a made shape; none: it is one part."""
-    return LETTER_PARTS if made.letters is not None else ()
+    return EXTRUDED_PARTS if made.letters is not None else ()
 
 
 def build_standin(made: Made, read_asset: ReadAsset) -> Mesh:

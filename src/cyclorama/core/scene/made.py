@@ -7,6 +7,8 @@ from pydantic import Field, model_validator
 from .base import AssetRef, Choices, Doc, Written, affecting, quantity, read_only
 
 MOST_LETTERS = 200
+EXTRUDED_PARTS = ("Face", "Bevel", "Side")
+"""Parts of letters, and of each piece of a mark, as `geometry.extrude` numbers them."""
 Form = Literal[
     "plinth", "box", "ball", "card",
     "letters", "mark", "pebble", "gravel", "grain", "petal", "leaf", "needle", "confetti", "snow", "crumb", "bean",

@@ -1,6 +1,6 @@
 """COLLADA 1.4 and 1.5 (.dae): polygons under their nodes, with colours and pictures of the common profile.
 
-The document is read by pycollada; that it declares no entities is looked at before.
+pycollada reads the document. Documents that declare entities are refused before.
 """
 
 import io
@@ -19,11 +19,12 @@ from ...errors import IntakeError
 from ...scene import Material, MaterialMaps, TextureRef
 from ...textures import srgb_to_linear
 from .corners import Polygons, cut_apart, from_top
-from .files import FileBundle
+from .files import FileBundle, declares_entities
 from .model import FileModel, ModelPart
 from .names import label
+from .pictures_beside import PicturesBeside
 from .placing import place
-from .values import DEFAULT_EMISSION_NIT, plain_material, unit
+from .values import glow_of, plain_material, shininess_roughness, unit
 
 MOST_NODES = 100_000
 MOST_DEPTH = 200
@@ -36,7 +37,7 @@ _UPRIGHT = {
 
 def read_collada(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     """Read a .dae; skins stand as they were bound. Raises IntakeError when it is damaged or refers to itself."""
-    if b"<!ENTITY" in data.upper():
+    if declares_entities(data):
         raise IntakeError(f"‘{name}’ declares entities, which models do not need. Export it again.")
     try:
         document = Collada(io.BytesIO(data), ignore=[DaeUnsupportedError])
@@ -53,12 +54,12 @@ def read_collada(name: str, data: bytes, bundle: FileBundle) -> FileModel:
 
 
 class _Walk:
-    """The way through the nodes of a scene, and what was found on it."""
+    """Walk through the nodes of a scene that takes their meshes and materials into a model."""
 
     def __init__(self, name: str, bundle: FileBundle, model: FileModel):
-        self._name, self._bundle, self._model = name, bundle, model
+        self._name, self._model = name, model
         self._materials: dict[str, int] = {}
-        self._pictures: dict[str, str | None] = {}
+        self._pictures = PicturesBeside(name, bundle, model)
         self._visited, self._lines, self._bound, self._beside = 0, 0, 0, set[str]()
 
     def visit(self, node: Any, matrix: NDArray[np.float64], group: tuple[str, ...], depth: int) -> None:
@@ -113,12 +114,11 @@ class _Walk:
         maps: dict[str, TextureRef] = {}
 
         def colour_of(value: Any, slot: str, otherwise: float) -> tuple[float, float, float]:
-            if isinstance(value, Map):
-                ref = self._map(value)
-                if ref is not None:
-                    maps[slot] = ref
+            if isinstance(value, Map) and (ref := self._map(value)) is not None:
+                maps[slot] = ref
                 return (1.0, 1.0, 1.0)
-            shown = np.clip(np.asarray(value if value is not None else [otherwise] * 3, np.float64)[:3], 0.0, 1.0)
+            told = [otherwise] * 3 if value is None or isinstance(value, Map) else value
+            shown = np.clip(np.asarray(told, np.float64)[:3], 0.0, 1.0)
             r, g, b = srgb_to_linear(shown).tolist()
             return r, g, b
 
@@ -128,30 +128,24 @@ class _Walk:
             maps["normal"] = ref
         shininess = effect.shininess if isinstance(effect.shininess, float | int) else 0.0
         matt = effect.shadingtype in ("lambert", "constant")
-        peak = max(glow)
+        luminance, tint = glow_of(glow)
         values = {
             "base_color": base,
-            "specular_roughness": 0.6 if matt else (2.0 / (max(float(shininess), 0.0) + 2.0)) ** 0.25,
+            "specular_roughness": 0.6 if matt else shininess_roughness(float(shininess)),
             "opacity": _opacity(effect),
-            "emission_luminance": peak * DEFAULT_EMISSION_NIT,
-            "emission_color": tuple(c / peak for c in glow) if peak > 0 else (1.0, 1.0, 1.0),
+            "emission_luminance": luminance,
+            "emission_color": tint,
             "maps": MaterialMaps(**maps),
         }
         return Material.model_validate(plain.model_dump() | values)
 
     def _map(self, found: Map) -> TextureRef | None:
         path = unquote(str(found.sampler.surface.image.path)).removeprefix("file://")
-        title = label(path.replace("\\", "/").rsplit("/", 1)[-1], "picture")
-        if path not in self._pictures:
-            data = self._bundle.beside(self._name, path)
-            self._pictures[path] = None if data is None else self._model.keep_picture(title, data)
-            if data is None:
-                self._model.missing.append(f"Texture ‘{title}’")
-        asset = self._pictures[path]
-        return None if asset is None else TextureRef(asset=asset, name=title)
+        asset = self._pictures.take(path)
+        return None if asset is None else TextureRef(asset=asset, name=self._pictures.title(path))
 
     def tell(self) -> None:
-        """Say what was left out."""
+        """Note the kinds of things in the file that did not come in."""
         if self._bound:
             self._model.notes.append("Skins stand as they were bound, without their animation. glTF and USD bring it.")
         if self._lines:
@@ -161,7 +155,7 @@ class _Walk:
 
 
 def _part(primitive: Any) -> ModelPart | None:
-    """The mesh of triangles, a list of polygons, or polygons with holes; None where it has no faces."""
+    """The mesh of a set of triangles or polygons; None where it has no faces."""
     if primitive.vertex is None or primitive.vertex_index is None or not len(primitive.vertex_index):
         return None
     points = np.asarray(primitive.vertex, np.float64)

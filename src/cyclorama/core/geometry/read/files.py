@@ -31,6 +31,11 @@ _UNREADABLE = (
 )
 
 
+def declares_entities(document: bytes) -> bool:
+    """True for an XML document that declares entities: a few of them can unpack to any size."""
+    return re.search(rb"<!ENTITY", document, re.I) is not None
+
+
 class FileBundle:
     """Files by relative path; looked up as models refer to them, by path or, failing that, by name."""
 

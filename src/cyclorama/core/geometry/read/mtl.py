@@ -7,7 +7,7 @@ from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel
 from .files import FileBundle
 from .model import FileModel
-from .values import DEFAULT_EMISSION_NIT, colour, plain_material, unit
+from .values import colour, glow_of, plain_material, shininess_roughness, unit
 
 _MAPS = {
     "map_kd": "base_color",
@@ -111,11 +111,10 @@ class _Entry:
     def material(self, identity: str) -> Material:
         maps = self._maps()
         base, specular, glow = self._colour("kd", 0.6), self._colour("ks", 1.0), self._colour("ke", 0.0)
-        peak = max(glow)
-        if "emission_color" in maps and peak == 0:
-            peak, glow = 1.0, (1.0, 1.0, 1.0)
-        shininess = max(self._number("ns", 0.0), 0.0)
-        rough = self._number("pr", (2.0 / (shininess + 2.0)) ** 0.25)
+        if "emission_color" in maps and max(glow) == 0:
+            glow = (1.0, 1.0, 1.0)
+        luminance, tint = glow_of(glow)
+        rough = self._number("pr", shininess_roughness(self._number("ns", 0.0)))
         fuzz = self._number("ps", 0.0)
         return Material(
             id=identity,
@@ -130,8 +129,8 @@ class _Entry:
             coat_ior=1.5,
             coat_roughness=unit(self._number("pcr", 0.0)),
             fuzz_weight=unit(fuzz),
-            emission_luminance=min(max(peak, 0.0) * DEFAULT_EMISSION_NIT, 1e7),
-            emission_color=colour(x / peak for x in glow) if peak > 0 else (1.0, 1.0, 1.0),
+            emission_luminance=luminance,
+            emission_color=tint,
             opacity=1.0 if "opacity" in maps else unit(self._number("d", 1.0 - self._number("tr", 0.0))),
             maps=MaterialMaps(**maps),
             **self._values,

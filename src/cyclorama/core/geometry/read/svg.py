@@ -19,6 +19,7 @@ from ...errors import IntakeError
 from ...lettering import contours_of, set_line
 from ...textures import srgb_to_linear
 from ..outlines import Outlines, filled_area, upright, visible_areas
+from .files import declares_entities
 from .names import label
 
 LARGEST_BYTES = 16 << 20
@@ -46,7 +47,7 @@ Points = NDArray[np.float64]
 
 
 def read_svg(name: str, data: bytes) -> tuple[Outlines, list[str]]:
-    """Outlines of a drawing, and sentences about what was left out. Raises IntakeError with a sentence."""
+    """Outlines of a drawing, and notes on parts of it that were not read. Raises IntakeError with a sentence."""
     root, notes = _looked_through(name, data)
     painted = []
     points = 0
@@ -69,10 +70,10 @@ def read_svg(name: str, data: bytes) -> tuple[Outlines, list[str]]:
 
 
 def _looked_through(name: str, data: bytes) -> tuple[ElementTree.Element, list[str]]:
-    """The document without what is not drawn, its gradients as colours, and sentences about that."""
+    """The checked document, with gradients as colours and without elements that no mark has; and notes on these."""
     if len(data) > LARGEST_BYTES:
         raise IntakeError(f"‘{name}’ is larger than {LARGEST_BYTES >> 20} MB. Simplify the drawing.")
-    if b"<!ENTITY" in data.upper():
+    if declares_entities(data):
         raise IntakeError(f"‘{name}’ declares entities, which drawings do not need. Export it as plain SVG.")
     try:
         root = ElementTree.fromstring(data)

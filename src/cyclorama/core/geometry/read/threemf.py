@@ -24,7 +24,7 @@ I64 = NDArray[np.int64]
 
 
 def read_3mf(name: str, data: bytes, bundle: FileBundle) -> FileModel:
-    """Read a .3mf: what is to be built, with its colours and pictures. Raises IntakeError when it is damaged."""
+    """Read the build items of a .3mf with their colours and pictures. Raises IntakeError when it is damaged."""
     unpack(name, data)  # refuses archives that lead outside or unpack to far too much
     wrapper = lib3mf.get_wrapper()
     document = wrapper.CreateModel()
@@ -40,7 +40,7 @@ def read_3mf(name: str, data: bytes, bundle: FileBundle) -> FileModel:
 
 
 class _Build:
-    """The things that a file builds, and what they are made of."""
+    """The build items of a file, on their way into a model."""
 
     def __init__(self, name: str, document: Any, model: FileModel):
         self._name, self._document, self._model = name, document, model
@@ -119,7 +119,7 @@ class _Surfaces:
             places = {k: known.GetTex2Coord(k) for k in np.unique(properties).tolist()}
             uv = np.array([(places[k].U, places[k].V) for k in properties.ravel().tolist()], np.float64)
             return [_apart(vertices, triangles, self._picture(known), uvs=from_top(uv[:, 0], uv[:, 1]))]
-        if kind not in ("NoPropertyType",):
+        if kind != "NoPropertyType":
             self._model.notes.append("Mixtures of materials are left out: what has them is grey.")
         return [_compact(vertices, triangles, self._plain("plain"))]
 

@@ -26,7 +26,7 @@ from .names import label
 F64 = NDArray[np.float64]
 I64 = NDArray[np.int64]
 USUAL_WIDTH = 1e-3
-"""Width of curves and points that have none, in sizes of what they make up."""
+"""Width of curves and points without widths, as a share of the size of the whole."""
 HAIR_IOR = 1.55
 
 
@@ -44,7 +44,8 @@ def strands_of(prim: Usd.Prim, model: FileModel, bare: bool) -> ModelPart | None
         model.notes.append(f"‘{title}’ has curves of another kind ({basis[:20]}) and is left out.")
         return None
     widths, how = _values(curves.GetWidthsAttr(), 1)[:, 0], str(curves.GetWidthsInterpolation())
-    per_point = widths if len(widths) == len(points) and how in ("vertex", "varying") else np.zeros(len(points))
+    vertex_widths = len(widths) == len(points) and how in ("vertex", "varying")
+    per_point = widths if vertex_widths else np.zeros(len(points))
     values, wrapped = wrap_curves(
         np.column_stack([points, per_point]), counts, basis, str(curves.GetWrapAttr().Get() or "nonperiodic")
     )
@@ -54,7 +55,7 @@ def strands_of(prim: Usd.Prim, model: FileModel, bare: bool) -> ModelPart | None
         model.notes.append(f"‘{title}’ has no curve of enough points and is left out.")
         return None
     lengths = lengths[which]
-    if not (len(widths) == len(points) and how in ("vertex", "varying")):
+    if not vertex_widths:
         size = float(np.ptp(points, axis=0).max())
         values[:, 3] = _widths(widths, how, which, len(counts), lengths, size, basis)
     lines, kept = thin_lines(Polylines(values[:, :3], values[:, 3] / 2, lengths), MOST_STRAND_POINTS)

@@ -14,6 +14,7 @@ from ...scene.material import Channel, Wrap
 from .files import FileBundle
 from .model import FileModel
 from .names import label
+from .pictures_beside import PicturesBeside
 from .values import DEFAULT_EMISSION_NIT, colour, plain_material, unit
 
 MOST_RELIEF_M = 100.0
@@ -65,10 +66,10 @@ class UsdMaterials:
     """The materials that prims are bound to, taken into the model as they are asked for."""
 
     def __init__(self, folder: Path, bundle: FileBundle, root: str, model: FileModel):
-        self.folder, self.bundle, self.root, self.model = folder, bundle, root, model
+        self.folder, self.model = folder, model
         self._taken: dict[str, int] = {}
         self._sets: dict[int, list[str]] = {}
-        self._pictures: dict[str, str | None] = {}
+        self._pictures = PicturesBeside(root, bundle, model)
 
     def index(self, prim: Usd.Prim) -> int:
         """The place in the model of the material that a mesh or subset is bound to."""
@@ -114,20 +115,13 @@ class UsdMaterials:
 
     def picture(self, asset: Sdf.AssetPath) -> str | None:
         """The reference of a picture; None, and noted, when it is not among what was brought in."""
-        path = asset.path
-        if path not in self._pictures:
-            data = None
-            resolved = Path(asset.resolvedPath).resolve() if asset.resolvedPath else None
-            if resolved is not None and self.folder in resolved.parents and resolved.is_file():
-                data = resolved.read_bytes()
-            data = data or self.bundle.beside(self.root, path)
-            title = label(path.replace("\\", "/").rsplit("/", 1)[-1], "picture")
-            if data is None:
-                self.model.missing.append(f"Texture ‘{title}’")
-                self._pictures[path] = None
-            else:
-                self._pictures[path] = self.model.keep_picture(title, data)
-        return self._pictures[path]
+
+        def resolved() -> bytes | None:
+            path = Path(asset.resolvedPath).resolve() if asset.resolvedPath else None
+            within = path is not None and self.folder in path.parents and path.is_file()
+            return path.read_bytes() if path is not None and within else None
+
+        return self._pictures.take(asset.path, resolved)
 
 
 class _Entry:

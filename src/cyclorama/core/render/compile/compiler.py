@@ -329,20 +329,15 @@ def worn_on(moment: Moment) -> dict[str, WornOn]:
     """Facts about the items that wear materials, by their ids: those whose maps are projected or that have layers, and
     those under decals. A material that several items wear lies in the space of the first."""
     laid = {m.id for m in moment.materials if m.layers or any(ref and ref.projection != "uv" for _, ref in m.maps)}
-    moved = reliefs_of(moment)
-    found: dict[str, WornOn] = {identity: WornOn(moved=True) for identity in moved}
-    framed = set[str]()
+    found: dict[str, WornOn] = {}
     for item in moment.items:
         frame = item_frame(item.placement)
         decals = tuple((decal, frame) for decal in item.decals if decal.on)
         for material in sorted({w.material for w in item.variant.parts if w.visible}):
             if material in laid or decals:
-                on = found.get(material, WornOn())
-                if material not in framed:
-                    framed.add(material)
-                    on = replace(on, frame=frame)
+                on = found.get(material, WornOn(frame))
                 found[material] = replace(on, decals=on.decals + decals)
-    return found
+    return found | {material: replace(found.get(material, WornOn()), moved=True) for material in reliefs_of(moment)}
 
 
 def part_ids(moment: Moment) -> tuple[str, ...]:

@@ -40,8 +40,8 @@ class Relief:
 
 
 def reliefs_of(moment: Moment) -> dict[str, Relief]:
-    """Materials whose map moves the surface itself, by their ids; those that something wears that bends are shaded
-    instead."""
+    """Reliefs that move the surface itself, by the ids of their materials. Where a bending item wears the material, its
+    relief is shaded instead."""
     bending = {w.material for item in moment.items if item.playing for w in item.variant.parts}
     return {
         m.id: Relief(m.maps.height, m.height_m, m.relief_level, m.relief_step_m)
@@ -51,10 +51,10 @@ def reliefs_of(moment: Moment) -> dict[str, Relief]:
 
 
 def with_relief(mesh: Mesh, item: Item, reliefs: dict[str, Relief], read_asset: ReadAsset, most: int) -> Mesh:
-    """A mesh of an item's parts, in studio space at rest, with the relief of what it wears. Raises as `read_asset`, and
-    IntakeError for a map that cannot be read.
+    """The mesh of an item, in studio space at rest, with the reliefs of its materials, of about `most` triangles at
+    most. Raises NotFoundError for a map that is gone, IntakeError for one that cannot be read.
 
-    Where it meets triangles without relief, or with another, it stays as it is, so that no gap opens.
+    A relief keeps its edge where it meets triangles without relief, or with another one, so that no gap opens.
     """
     worn = [reliefs.get(w.material) for w in item.variant.parts]
     kinds = list(dict.fromkeys(relief for relief in worn if relief is not None))
@@ -64,36 +64,17 @@ def with_relief(mesh: Mesh, item: Item, reliefs: dict[str, Relief], read_asset: 
     place, count = weld(mesh.vertices)
     area = np.linalg.norm(face_normals(mesh.vertices, mesh.triangles), axis=1) / 2
     whole = float(area[number >= 0].sum())
-    pieces = [_compact(mesh.only(number < 0), place)[0]] if (number < 0).any() else []
+    pieces = [mesh.only(number < 0).compacted()[0]] if (number < 0).any() else []
     for k, relief in enumerate(kinds):
         mine = number == k
         if not mine.any():
             continue
-        piece, at = _compact(mesh.only(mine), place)
-        held = used_by(place[mesh.triangles[~mine]], count)[at]
+        piece, vertex = mesh.only(mine).compacted()
+        held = used_by(place[mesh.triangles[~mine]], count)[place[vertex]]
         share = float(area[mine].sum()) / max(whole, 1e-30)
         pieces.append(_moved(piece, held, relief, read_asset, item_frame(item.placement), int(most * share)))
     part = np.concatenate([p.part for p in pieces])
     return replace(join(pieces), part=part)
-
-
-def _compact(mesh: Mesh, place: NDArray[np.int32]) -> tuple[Mesh, NDArray[np.int32]]:
-    """The mesh without the vertices that no triangle uses, and the places of those that stay."""
-    used = used_by(mesh.triangles, len(mesh.vertices))
-    index = (np.cumsum(used) - 1).astype(np.int32)
-
-    def kept(values: F32) -> F32:
-        return values[used] if len(values) else values
-
-    return replace(
-        mesh,
-        vertices=mesh.vertices[used],
-        normals=mesh.normals[used],
-        uvs=kept(mesh.uvs),
-        more_uvs=kept(mesh.more_uvs),
-        colours=kept(mesh.colours),
-        triangles=index[mesh.triangles],
-    ), place[used]
 
 
 def _moved(mesh: Mesh, held: NDArray[np.bool_], relief: Relief, read_asset: ReadAsset, frame: Frame, most: int) -> Mesh:
@@ -151,8 +132,11 @@ def _halved(heights: F32, times: int) -> F32:
 
 
 def _sampled(mesh: Mesh, ref: TextureRef, heights: F32, frame: Frame, tile: int = 0) -> F32:
-    """Heights (v,) of the vertices, 0…1, looked up as every map is; sixteen bits travel in two channels, as what is
-    mixed from pixels is linear in both."""
+    """Heights (v,) of the vertices, 0…1, looked up as every map is.
+
+    A height of sixteen bits is split into two channels. Looking up mixes pixels, and the mix of each channel gives the
+    mix of the heights.
+    """
     whole = np.round(heights * 65535.0).astype(np.uint16)
     texels = np.zeros((*whole.shape, 4), np.uint8)
     texels[..., 0], texels[..., 1] = whole >> 8, whole & 255

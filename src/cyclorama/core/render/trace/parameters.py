@@ -80,7 +80,7 @@ class TextureSet:
     def __init__(self, read: ReadAsset, keep: KeepVersions = lambda key, build: build()):
         self._read = read
         self.shelf = TextureShelf(keep)
-        self._halvings = 0
+        self._halvings: int | None = None
 
     def index_of(self, ref: TextureRef | None, is_colour: bool, single: bool = False, frame: Frame = NO_FRAME) -> int:
         """Row of a map, −1 for none. `single`: it drives one number; frame: from the space of the parts that wear it
@@ -96,7 +96,7 @@ class TextureSet:
                     return np.array(blank, np.uint8).reshape(1, 1, 4)
                 made = pattern(ref.pattern) if ref.pattern else decode_picture(self._read(asset), ref.name or asset)
                 made = adjust_colours(made, *changed) if changed != _AS_IT_IS else made
-                return smaller_versions(made, is_colour)[: self._halvings + 1][-1] if ref.tiles else made
+                return smaller_versions(made, is_colour)[: (self._halvings or 0) + 1][-1] if ref.tiles else made
 
             picture: object = blank or ref.pattern or asset
             if ref.tiles and not blank:
@@ -123,7 +123,10 @@ class TextureSet:
         return first
 
     def fit_tiles(self, materials: tuple[Material, ...]) -> None:
-        """Read tiles of maps in so small a version that all of them have room."""
+        """Read tiles of maps in so small a version that all of them have room. A set has the same maps all its life, so
+        their sizes are looked at once."""
+        if self._halvings is not None:
+            return
         refs = {ref for m in materials for _, ref in m.maps if ref is not None and ref.tiles}
         texels = 0
         for asset in sorted({asset for ref in refs for asset in ref.assets}):
